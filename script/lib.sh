@@ -1,0 +1,74 @@
+# Sourced by the scripts beside it: sets up what they need, and only what is missing.
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+ROOT=$PWD
+VENV=$ROOT/.venv
+
+say() { printf '· %s\n' "$*"; }
+stop() { printf 'lentra: %s\n' "$*" >&2; exit 1; }
+
+# need_debian PACKAGE... : the Debian packages, installed with apt when root
+need_debian() {
+  local missing=()
+  for package in "$@"; do
+    dpkg-query -W -f='${db:Status-Status}' "$package" 2>/dev/null | grep -qx installed || missing+=("$package")
+  done
+  [ ${#missing[@]} -eq 0 ] && return
+  command -v apt-get >/dev/null || stop "missing: ${missing[*]}; this is no Debian, so install what corresponds to them"
+  [ "$(id -u)" -eq 0 ] || stop "missing Debian packages; run: sudo apt-get install -y --no-install-recommends ${missing[*]}"
+  say "Installing Debian packages: ${missing[*]}"
+  export DEBIAN_FRONTEND=noninteractive
+  { apt-get update -q && apt-get install -y -q --no-install-recommends "${missing[@]}"; } >"$ROOT/.setup.log" 2>&1 ||
+    stop "apt-get failed: see $ROOT/.setup.log"
+}
+
+# find_python : an interpreter of 3.11 or later
+find_python() {
+  for candidate in python3.11 python3; do
+    if command -v "$candidate" >/dev/null && "$candidate" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
+      command -v "$candidate"; return
+    fi
+  done
+  stop "Python 3.11 or later is missing: apt-get install python3 python3-venv"
+}
+
+# need_python LOCK : a virtual environment with exactly what the lock file says
+need_python() {
+  local lock=$1 python mark
+  if [ ! -x "$VENV/bin/python" ]; then
+    python=$(find_python)
+    case $("$python" -c 'import sys; print(sys.base_prefix)') in /usr) need_debian python3-venv python3-dev ;; esac
+    say "Making the virtual environment"
+    "$python" -m venv "$VENV" || stop "the virtual environment could not be made"
+  fi
+  mark=$VENV/.lentra-$(sha256sum "$lock" pyproject.toml | sha256sum | cut -c1-16)
+  [ -e "$mark" ] && return
+  say "Installing Python packages"
+  "$VENV/bin/pip" install -q --disable-pip-version-check --require-hashes -r "$lock" >"$ROOT/.setup.log" 2>&1 &&
+    "$VENV/bin/pip" install -q --disable-pip-version-check --no-deps --no-build-isolation -e . >>"$ROOT/.setup.log" 2>&1 ||
+    stop "pip failed: see $ROOT/.setup.log"
+  touch "$mark"
+}
+
+# need_console : the console, built from its present sources
+need_console() {
+  local mark=src/lentra/service/console/.built sum lock
+  sum=$(find console -path console/node_modules -prune -o -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum)
+  [ -f "$mark" ] && [ "$(cat "$mark")" = "$sum" ] && return
+  command -v npm >/dev/null || stop "Node.js 20 with npm is missing: install it, then start again"
+  [ "$(node -p 'parseInt(process.versions.node)')" -ge 20 ] || stop "Node.js 20 or later is needed; this is $(node --version)"
+  lock=$(sha256sum console/package-lock.json)
+  if [ ! -f console/node_modules/.lentra ] || [ "$(cat console/node_modules/.lentra)" != "$lock" ]; then
+    say "Installing the console's packages"
+    npm ci --prefix console --no-audit --no-fund >"$ROOT/.setup.log" 2>&1 || stop "npm failed: see $ROOT/.setup.log"
+    printf '%s' "$lock" >console/node_modules/.lentra
+  fi
+  say "Building the console"
+  npm run --prefix console build >"$ROOT/.setup.log" 2>&1 || stop "the console does not build: see $ROOT/.setup.log"
+  printf '%s' "$sum" >"$mark"
+}
+
+need_service() {
+  need_debian mariadb-server-core mariadb-client-core libmariadb-dev pkg-config gcc
+  need_python "${1:-requirements/service.lock}"
+  need_console
+}

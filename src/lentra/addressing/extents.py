@@ -1,0 +1,258 @@
+"""The space of one pool in one family, partitioned into extents, behind a store protocol.
+
+`carve` takes a prefix out of free space, `give_back` returns extents and joins free buddies. Both work on
+any `ExtentStore`: `MemoryExtents` here, the database's store in the registry. Decisions about where a
+block goes are in `placement`.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right, insort
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import Protocol
+
+from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range, without
+from lentra.addressing.refusal import KeptOut, OutsideParent, Overlaps
+
+
+class State(IntEnum):
+    """What an extent is used for. The numbers are stored: never change one."""
+
+    FREE = 0
+    HELD = 1
+    HANDED_OUT = 2
+    ROOM = 3
+    RESERVED = 4
+    COOLING = 5
+    KEPT_OUT = 6
+    CARVED = 7
+
+    @property
+    def word(self) -> str:
+        """The state as it is shown: ``handed out``."""
+        return self.name.lower().replace("_", " ")
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Extent:
+    """An aligned part of a pool in exactly one state. `owner` is the number of the record that holds it."""
+
+    prefix: Prefix
+    state: State = State.FREE
+    owner: int | None = None
+
+    def with_prefix(self, prefix: Prefix) -> Extent:
+        """The same state and owner over another prefix."""
+        return Extent(prefix, self.state, self.owner)
+
+
+class ExtentStore(Protocol):
+    """Where the extents of one pool and family are kept. All prefixes are of `family`."""
+
+    family: int
+
+    def free_counts(self) -> Mapping[int, int]:
+        """Number of free extents per length; lengths without any may be missing."""
+
+    def lowest_free(self, lengths: Sequence[int], start: int = 0) -> list[Prefix]:
+        """For each length, the lowest free extent of exactly that length at or after `start`, if any."""
+
+    def highest_free(self, lengths: Sequence[int], end: int) -> list[Prefix]:
+        """For each length, the highest free extent of exactly that length that starts before `end`."""
+
+    def at(self, address: int) -> Extent | None:
+        """The extent that holds the address; None outside the pool's ranges."""
+
+    def overlapping(self, first: int, last: int) -> list[Extent]:
+        """The extents that share an address with first..last, in order."""
+
+    def free_starting_at(self, firsts: Sequence[int]) -> dict[int, Prefix]:
+        """The free extents that start at one of the addresses, by first address."""
+
+    def range_of(self, prefix: Prefix) -> Prefix | None:
+        """The range of the pool that contains the prefix."""
+
+    def replace(self, old: Sequence[Extent], new: Sequence[Extent]) -> None:
+        """Put `new` where `old` was. Both cover exactly the same addresses."""
+
+
+def carve(store: ExtentStore, prefix: Prefix, state: State, owner: int | None, within: Prefix) -> None:
+    """Take `prefix` out of the free extent `within`; the rest of it stays free.
+
+    Args:
+        within: a free extent of the store that contains `prefix` (a placement says which).
+    """
+    rest = [Extent(piece) for piece in without(within, prefix)]
+    store.replace([Extent(within)], sorted([Extent(prefix, state, owner), *rest]))
+
+
+def carve_range(store: ExtentStore, first: int, last: int, state: State, owner: int | None) -> list[Prefix]:
+    """Take an arbitrary range, which must be free, out of free space; returns its fewest prefixes.
+
+    Raises:
+        Overlaps, OutsideParent: part of it is in use or in no range of the pool.
+    """
+    pieces = prefixes_of_range(store.family, first, last)
+    for piece in pieces:
+        carve(store, piece, state, owner, within=require_free(store, piece))
+    return pieces
+
+
+def carve_over_kept_out(store: ExtentStore, prefix: Prefix, state: State, owner: int | None) -> None:
+    """Take `prefix` whole, although parts of it are kept out: for a pool, whose own space is kept out there.
+
+    Raises:
+        OutsideParent, Overlaps, KeptOut: it is in use, or kept out from end to end.
+    """
+    over = store.overlapping(prefix.first, prefix.last)
+    states = {extent.state for extent in over}
+    if states == {State.FREE, State.KEPT_OUT} and store.range_of(prefix):
+        store.replace(over, [Extent(prefix, state, owner)])  # several aligned extents all lie inside
+    else:
+        carve(store, prefix, state, owner, within=require_free(store, prefix))
+
+
+def require_free(store: ExtentStore, prefix: Prefix) -> Prefix:
+    """The free extent that contains `prefix`.
+
+    Raises:
+        OutsideParent: no range of the pool contains it.
+        Overlaps, KeptOut: with the extents in the way as conflicts (their states and addresses shared).
+    """
+    holder = store.at(prefix.first)
+    if holder and holder.state is State.FREE and holder.prefix.contains(prefix):
+        return holder.prefix
+    if store.range_of(prefix) is None:
+        raise OutsideParent(f"{prefix} lies in no range of the pool", received=prefix)
+    in_the_way = [e for e in store.overlapping(prefix.first, prefix.last) if e.state is not State.FREE]
+    conflicts = [
+        {
+            "range": str(extent.prefix),
+            "state": extent.state.word,
+            "addresses": min(extent.prefix.last, prefix.last) - max(extent.prefix.first, prefix.first) + 1,
+        }
+        for extent in in_the_way
+    ]
+    refusal = KeptOut if all(e.state is State.KEPT_OUT for e in in_the_way) else Overlaps
+    shown = ", ".join(f"{c['range']} ({c['state']})" for c in conflicts[:3])
+    more = f" and {len(conflicts) - 3} more" if len(conflicts) > 3 else ""
+    raise refusal(f"{prefix} is not free: {shown}{more}", received=prefix, conflicts=conflicts)
+
+
+def give_back(store: ExtentStore, extents: Iterable[Extent]) -> list[Prefix]:
+    """Make extents free and join them with free buddies, never beyond a range of the pool.
+
+    Returns:
+        The free extents that result, in order.
+    """
+    result: list[Prefix] = []
+    for extent in sorted(extents):
+        joined = _joined(store, extent)
+        result = [prefix for prefix in result if not joined.contains(prefix)]
+        result.append(joined)
+    return result
+
+
+def _joined(store: ExtentStore, extent: Extent) -> Prefix:
+    whole = extent.prefix
+    limit = store.range_of(whole)
+    shortest = limit.length if limit else whole.length
+    # Every buddy that could join on the way up is known beforehand: one look for all of them.
+    buddies = []
+    for length in range(whole.length, shortest, -1):
+        buddies.append(whole.enclosing(length).buddy())
+    found = store.free_starting_at([buddy.first for buddy in buddies]) if buddies else {}
+    taken = [extent]
+    for buddy in buddies:
+        if found.get(buddy.first) != buddy:
+            break
+        taken.append(Extent(buddy))
+        whole = buddy.enclosing(buddy.length - 1)
+    store.replace(taken, [Extent(whole)])
+    return whole
+
+
+class MemoryExtents:
+    """Extents in memory: for computing without a database, and as the measure of what a store must do.
+
+    Args:
+        family: 4 or 6.
+        ranges: the pool's ranges, all free at first. None may overlap another.
+    """
+
+    def __init__(self, family: int, ranges: Iterable[Prefix]) -> None:
+        self.family = family
+        self._ranges = sorted(ranges)
+        self._by_first: dict[int, Extent] = {}
+        self._firsts: list[int] = []
+        self._free: dict[int, list[int]] = {}
+        for prefix in self._ranges:
+            self._add(Extent(prefix))
+
+    def __iter__(self) -> Iterator[Extent]:
+        return (self._by_first[first] for first in self._firsts)
+
+    def free_counts(self) -> Mapping[int, int]:
+        return {length: len(firsts) for length, firsts in self._free.items() if firsts}
+
+    def lowest_free(self, lengths: Sequence[int], start: int = 0) -> list[Prefix]:
+        found = []
+        for length in lengths:
+            firsts = self._free.get(length, [])
+            at = bisect_left(firsts, start) if start else 0
+            if at < len(firsts):
+                found.append(Prefix(self.family, firsts[at], length))
+        return found
+
+    def highest_free(self, lengths: Sequence[int], end: int) -> list[Prefix]:
+        found = []
+        for length in lengths:
+            firsts = self._free.get(length, [])
+            at = bisect_left(firsts, end)
+            if at:
+                found.append(Prefix(self.family, firsts[at - 1], length))
+        return found
+
+    def at(self, address: int) -> Extent | None:
+        n = bisect_right(self._firsts, address)
+        if not n:
+            return None
+        extent = self._by_first[self._firsts[n - 1]]
+        return extent if address <= extent.prefix.last else None
+
+    def overlapping(self, first: int, last: int) -> list[Extent]:
+        start = max(0, bisect_right(self._firsts, first) - 1)
+        end = bisect_right(self._firsts, last)
+        candidates = (self._by_first[f] for f in self._firsts[start:end])
+        return [extent for extent in candidates if extent.prefix.last >= first]
+
+    def free_starting_at(self, firsts: Sequence[int]) -> dict[int, Prefix]:
+        found = (self._by_first.get(first) for first in firsts)
+        return {e.prefix.first: e.prefix for e in found if e and e.state is State.FREE}
+
+    def range_of(self, prefix: Prefix) -> Prefix | None:
+        n = bisect_right(self._ranges, Prefix(self.family, prefix.first, BITS[self.family]))
+        candidate = self._ranges[n - 1] if n else None
+        return candidate if candidate and candidate.contains(prefix) else None
+
+    def replace(self, old: Sequence[Extent], new: Sequence[Extent]) -> None:
+        for extent in old:
+            self._remove(extent.prefix.first)
+        for extent in new:
+            self._add(extent)
+
+    def _add(self, extent: Extent) -> None:
+        first = extent.prefix.first
+        self._by_first[first] = extent
+        insort(self._firsts, first)
+        if extent.state is State.FREE:
+            insort(self._free.setdefault(extent.prefix.length, []), first)
+
+    def _remove(self, first: int) -> None:
+        extent = self._by_first.pop(first)
+        del self._firsts[bisect_left(self._firsts, first)]
+        if extent.state is State.FREE:
+            firsts = self._free[extent.prefix.length]
+            del firsts[bisect_left(firsts, first)]

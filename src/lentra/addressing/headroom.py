@@ -1,0 +1,65 @@
+"""Usage of space by state, and what still fits. Counts are whole numbers of addresses."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from fractions import Fraction
+
+from lentra.addressing.extents import Extent, State
+from lentra.addressing.prefix import BITS
+
+
+@dataclass(frozen=True, slots=True)
+class Usage:
+    """Addresses of one family by state, and the number of free extents per length."""
+
+    family: int
+    addresses: Mapping[State, int]
+    free_counts: Mapping[int, int]
+
+    @property
+    def total(self) -> int:
+        """All addresses of the pool."""
+        return sum(self.addresses.values())
+
+    @property
+    def free(self) -> int:
+        """Free addresses."""
+        return self.addresses.get(State.FREE, 0)
+
+    @property
+    def used_percent(self) -> float:
+        """Share that is not free, in percent."""
+        return float(Fraction(100 * (self.total - self.free), self.total)) if self.total else 0.0
+
+    def share(self, state: State) -> Fraction:
+        """Share of a state, 0 to 1, exact: the shares of all states add up to 1."""
+        return Fraction(self.addresses.get(state, 0), self.total) if self.total else Fraction(0)
+
+    @property
+    def largest_free(self) -> int | None:
+        """Length of the widest free extent; None with nothing free."""
+        return min((n for n, count in self.free_counts.items() if count), default=None)
+
+    @property
+    def fragmentation(self) -> float:
+        """1 - largest free / total free; 0 with nothing free."""
+        if not self.free or self.largest_free is None:
+            return 0.0
+        return float(1 - Fraction(1 << (BITS[self.family] - self.largest_free), self.free))
+
+    def still_fits(self, length: int) -> int:
+        """How many blocks of `length` could be handed out, from the counts alone."""
+        return sum(count << (length - n) for n, count in self.free_counts.items() if n <= length)
+
+
+def usage_of(family: int, extents: Iterable[Extent]) -> Usage:
+    """Usage counted from the extents themselves."""
+    addresses = dict.fromkeys(State, 0)
+    free_counts: dict[int, int] = {}
+    for extent in extents:
+        addresses[extent.state] += extent.prefix.size
+        if extent.state is State.FREE:
+            free_counts[extent.prefix.length] = free_counts.get(extent.prefix.length, 0) + 1
+    return Usage(family, addresses, free_counts)

@@ -1,0 +1,124 @@
+"""The root of every refusal, and those that the core itself makes.
+
+    Refusal                  something asked for cannot be had; says why, with evidence and a way out
+    ├── BadPrefix            text that is no prefix or address
+    │   └── OffBoundary      host bits are set: the first address is not a multiple of the size
+    ├── WrongFamily          IPv4 where IPv6 is meant, or the other way round
+    ├── LengthOutOfBounds    a prefix length that the rule sheet or the pool does not allow
+    ├── HostsDoNotFit        a length given that is too small for the hosts given
+    ├── OutsideParent        a range that lies in no range of its pool
+    ├── Overlaps             a range that something else holds, wholly or in part
+    │   └── KeptOut          the same, held by a keep-out
+    └── Exhausted            no free space of the length asked for
+
+The registry's own refusals (`lentra.registry.errors`) grow from the same root, so that every interface
+can present any of them in one way.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any, ClassVar
+
+
+class Refusal(ValueError):
+    """Something asked for cannot be had.
+
+    Args:
+        message: one sentence in plain words, with the values that matter.
+        field: name of the input that is at fault, if one is.
+        received: the value received.
+        rule: the rule that says no, in words.
+        conflicts: what stands in the way; each a mapping with at least ``range``.
+        suggestions: values that would be accepted in place of ``received``.
+    """
+
+    code: ClassVar[str] = "refused"
+    title: ClassVar[str] = "Refused"
+
+    def __init__(
+        self,
+        message: str,
+        *,
+        field: str | None = None,
+        received: object = None,
+        rule: str | None = None,
+        conflicts: Sequence[Mapping[str, Any]] = (),
+        suggestions: Sequence[object] = (),
+    ) -> None:
+        super().__init__(message)
+        self.message = message
+        self.field = field
+        self.received = received
+        self.rule = rule
+        self.conflicts = list(conflicts)
+        self.suggestions = [str(value) for value in suggestions]
+
+    def about(self, field: str) -> Refusal:
+        """The same refusal, naming the input it is about unless it already does."""
+        if self.field is None:
+            self.field = field
+        return self
+
+
+class BadPrefix(Refusal):
+    """Text that is no prefix or address."""
+
+    code = "bad-prefix"
+    title = "Not a prefix"
+
+
+class OffBoundary(BadPrefix):
+    """Host bits are set: the first address is not a multiple of the block's size."""
+
+    code = "off-boundary"
+    title = "Off boundary"
+
+
+class WrongFamily(Refusal):
+    """IPv4 where IPv6 is meant, or the other way round."""
+
+    code = "wrong-family"
+    title = "Wrong address family"
+
+
+class LengthOutOfBounds(Refusal):
+    """A prefix length that the rule sheet or the pool does not allow."""
+
+    code = "length-out-of-bounds"
+    title = "Length out of bounds"
+
+
+class HostsDoNotFit(Refusal):
+    """The length given is too small for the hosts given."""
+
+    code = "hosts-do-not-fit"
+    title = "Hosts do not fit"
+
+
+class OutsideParent(Refusal):
+    """The range lies in no range of its pool."""
+
+    code = "outside-parent"
+    title = "Outside the pool"
+
+
+class Overlaps(Refusal):
+    """Something else holds the range, wholly or in part."""
+
+    code = "overlaps"
+    title = "Already in use"
+
+
+class KeptOut(Overlaps):
+    """A keep-out holds the range, wholly or in part."""
+
+    code = "kept-out"
+    title = "Kept out"
+
+
+class Exhausted(Refusal):
+    """There is no free space of the length asked for."""
+
+    code = "exhausted"
+    title = "No space left"

@@ -1,0 +1,157 @@
+"""Rule sheets: the rules of a platform or site as data, per address family."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lentra.addressing.prefix import BITS, Prefix
+from lentra.addressing.refusal import LengthOutOfBounds, WrongFamily
+
+
+@dataclass(frozen=True, slots=True)
+class FamilyRules:
+    """The rules of one family on a sheet.
+
+    Args:
+        head: addresses withheld at the start of a subnet, the network address among them.
+        tail: addresses withheld at its end.
+        shortest, longest: bounds of a subnet's prefix length.
+        range_shortest, range_longest: bounds of the length of a pool's range.
+        max_ranges: how many ranges a pool may have in this family; None for no limit.
+    """
+
+    head: int
+    tail: int
+    shortest: int
+    longest: int
+    range_shortest: int
+    range_longest: int
+    max_ranges: int | None = None
+
+    @property
+    def withheld(self) -> int:
+        """Addresses of a subnet that hosts cannot have."""
+        return self.head + self.tail
+
+    def usable(self, block: Prefix) -> int:
+        """Addresses of a block that hosts can have, never below 0."""
+        return max(0, block.size - self.withheld)
+
+
+@dataclass(frozen=True, slots=True)
+class RuleSheet:
+    """One sheet. A family that is None is not served at all."""
+
+    name: str
+    v4: FamilyRules | None
+    v6: FamilyRules | None
+    about: str = ""
+    ipv6_needs_ipv4: bool = False
+    tag_needed: bool = False
+    dhcp: bool = True
+    workloads_min: int = 8
+    workloads_max: int = 110
+    hd_threshold: str = "0.94"
+
+    def family(self, family: int) -> FamilyRules:
+        """The rules of a family.
+
+        Raises:
+            WrongFamily: the sheet has no rules for it.
+        """
+        rules = self.v4 if family == 4 else self.v6
+        if rules is None:
+            other = 6 if family == 4 else 4
+            raise WrongFamily(f"rule sheet {self.name} has no IPv{family}", rule=f"{self.name}: IPv{other} only")
+        return rules
+
+    def check_subnet_length(self, family: int, length: int) -> None:
+        """Refuse a subnet length that the sheet does not allow.
+
+        Raises:
+            LengthOutOfBounds: with the nearest length allowed.
+        """
+        rules = self.family(family)
+        if not rules.shortest <= length <= rules.longest:
+            nearest = rules.shortest if length < rules.shortest else rules.longest
+            raise LengthOutOfBounds(
+                f"/{length} is out of bounds: rule sheet {self.name} allows IPv{family} subnets "
+                f"{span(rules.shortest, rules.longest)}",
+                field="length",
+                received=f"/{length}",
+                rule=f"{self.name}: IPv{family} subnets {span(rules.shortest, rules.longest)}",
+                suggestions=[f"/{nearest}"],
+            )
+
+    def check_range_length(self, family: int, length: int) -> None:
+        """Refuse a pool's range whose length the sheet does not allow.
+
+        Raises:
+            LengthOutOfBounds: with the nearest length allowed.
+        """
+        rules = self.family(family)
+        if not rules.range_shortest <= length <= rules.range_longest:
+            nearest = rules.range_shortest if length < rules.range_shortest else rules.range_longest
+            raise LengthOutOfBounds(
+                f"/{length} is out of bounds: rule sheet {self.name} allows IPv{family} ranges of a pool "
+                f"{span(rules.range_shortest, rules.range_longest)}",
+                field="ranges",
+                received=f"/{length}",
+                rule=f"{self.name}: IPv{family} ranges {span(rules.range_shortest, rules.range_longest)}",
+                suggestions=[f"/{nearest}"],
+            )
+
+
+def span(shortest: int, longest: int) -> str:
+    """Bounds in words: ``/18 to /28``, or ``/64 only``."""
+    return f"/{shortest} only" if shortest == longest else f"/{shortest} to /{longest}"
+
+
+def _v6(head: int, shortest: int = 64, longest: int = 64, ranges: tuple[int, int] = (40, 56)) -> FamilyRules:
+    return FamilyRules(head, 0, shortest, longest, *ranges)
+
+
+def host_rules(family: int) -> FamilyRules:
+    """The rules in force where no sheet is named: nothing withheld, any length."""
+    bits = BITS[family]
+    return FamilyRules(0, 0, 0, bits, 0, bits)
+
+
+# The subnet-router anycast address is the first of an IPv6 subnet (RFC 4291 section 2.6.1), so an IPv6
+# subnet withholds one at its head, but for /127 (RFC 6164 section 5) and /128.
+SHIPPED = (
+    RuleSheet(
+        "ends-withheld",
+        FamilyRules(1, 1, 12, 30, 8, 28),
+        _v6(1),
+        "Network and broadcast address withheld: the plain routed segment.",
+    ),
+    RuleSheet(
+        "four-and-one",
+        FamilyRules(4, 1, 18, 28, 8, 28, 4),
+        FamilyRules(1, 0, 64, 64, 40, 56, 4),
+        "Four addresses withheld at the head, one at the tail; at most four ranges a family.",
+        ipv6_needs_ipv4=True,
+    ),
+    RuleSheet(
+        "two-and-two",
+        FamilyRules(2, 2, 20, 29, 8, 28),
+        _v6(1),
+        "Two addresses withheld at each end; every subnet carries a segment tag.",
+        tag_needed=True,
+    ),
+    RuleSheet(
+        "point-to-point",
+        FamilyRules(0, 0, 31, 31, 16, 30),
+        _v6(0, 127, 127, (48, 126)),
+        "Links between two routers: /31 (RFC 3021) and /127 (RFC 6164), nothing withheld.",
+        dhcp=False,
+    ),
+    RuleSheet(
+        "single-address",
+        FamilyRules(0, 0, 32, 32, 16, 31),
+        _v6(0, 128, 128, (48, 127)),
+        "Single addresses: /32 and /128, nothing withheld.",
+        dhcp=False,
+    ),
+)

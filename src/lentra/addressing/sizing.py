@@ -1,0 +1,174 @@
+"""From a number of hosts to a prefix length, and from a prefix to what it carries."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lentra.addressing.prefix import BITS, Prefix, address_text
+from lentra.addressing.refusal import HostsDoNotFit, LengthOutOfBounds, Refusal
+from lentra.addressing.rules import FamilyRules, RuleSheet
+
+MOST_HOSTS = 1 << 32
+
+
+@dataclass(frozen=True, slots=True)
+class Size:
+    """A size that was worked out. All counts are addresses.
+
+    `needed` is hosts with growth; `spare` is what stays usable beyond it.
+    """
+
+    family: int
+    length: int
+    total: int
+    withheld: int
+    usable: int
+    needed: int
+    spare: int
+    why_not_smaller: str
+
+
+def hosts_with_growth(hosts: int, growth: int = 0) -> int:
+    """ceil(hosts x (100 + growth) / 100), on whole numbers.
+
+    >>> hosts_with_growth(110, 10)
+    121
+    """
+    return -(-hosts * (100 + growth) // 100)
+
+
+def size_by_hosts(
+    hosts: int, sheet: RuleSheet, *, growth: int = 0, length: int | None = None, family: int = 4
+) -> Size:
+    """The smallest block for a number of hosts, or a check of a given length.
+
+    Args:
+        hosts: addresses that hosts need, 1 or more.
+        growth: percent on top, 0 to 1000.
+        length: a length asked for all the same; may be wider than needed, never too small.
+
+    Raises:
+        Refusal: hosts or growth out of range.
+        HostsDoNotFit: `length` is too small; suggests the least that does.
+        LengthOutOfBounds: the block that is needed is wider than the sheet allows.
+    """
+    _check_counts(hosts, growth)
+    rules = sheet.family(family)
+    needed = hosts_with_growth(hosts, growth)
+    least = BITS[family] - (needed + rules.withheld - 1).bit_length()
+    if least < rules.shortest:
+        most = max(0, (1 << (BITS[family] - rules.shortest)) - rules.withheld)
+        raise LengthOutOfBounds(
+            f"{needed:,} hosts need a /{least}, but rule sheet {sheet.name} allows no subnet wider than "
+            f"/{rules.shortest}, which has {most:,} usable addresses",
+            field="hosts",
+            received=hosts,
+            rule=f"{sheet.name}: shortest IPv{family} subnet /{rules.shortest}",
+            suggestions=[most * 100 // (100 + growth)],
+        )
+    chosen = min(least, rules.longest) if length is None else length
+    sheet.check_subnet_length(family, chosen)
+    if chosen > least:
+        block = 1 << (BITS[family] - chosen)
+        raise HostsDoNotFit(
+            f"{needed:,} hosts do not fit a /{chosen}, which has {max(0, block - rules.withheld):,} usable "
+            f"addresses under {sheet.name}: /{least} is the least",
+            field="length",
+            received=f"/{chosen}",
+            rule=f"{sheet.name} withholds {rules.withheld} addresses of a subnet",
+            suggestions=[f"/{least}"],
+        )
+    return _size(family, chosen, rules, needed, sheet.name)
+
+
+def size_of_length(length: int, sheet: RuleSheet, *, family: int = 4) -> Size:
+    """What a length carries, when nothing is said about hosts.
+
+    Raises:
+        LengthOutOfBounds: the sheet does not allow it.
+    """
+    sheet.check_subnet_length(family, length)
+    return _size(family, length, sheet.family(family), 0, sheet.name)
+
+
+def _size(family: int, length: int, rules: FamilyRules, needed: int, sheet: str) -> Size:
+    total = 1 << (BITS[family] - length)
+    usable = max(0, total - rules.withheld)
+    if needed == 0:
+        why = "the length was given"
+    elif length >= rules.longest:
+        why = f"rule sheet {sheet} allows no subnet smaller than /{rules.longest}"
+    else:
+        smaller = max(0, (total >> 1) - rules.withheld)
+        if smaller >= needed:
+            why = f"/{length + 1} would do: it has {smaller:,} usable, {needed:,} are needed"
+        else:
+            verb = "is" if needed == 1 else "are"
+            why = f"/{length + 1} has {smaller:,} usable, {needed:,} {verb} needed"
+    return Size(family, length, total, rules.withheld, usable, needed, usable - needed, why)
+
+
+def _check_counts(hosts: int, growth: int) -> None:
+    if not 1 <= hosts <= MOST_HOSTS:
+        raise Refusal(
+            f"{hosts:,} is no number of hosts for a subnet: 1 to {MOST_HOSTS:,}",
+            field="hosts",
+            received=hosts,
+            suggestions=[max(1, min(hosts, MOST_HOSTS))],
+        )
+    if not 0 <= growth <= 1000:
+        raise Refusal(
+            f"growth of {growth} % is out of range: 0 to 1000",
+            field="growth",
+            received=growth,
+            suggestions=[max(0, min(growth, 1000))],
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Explanation:
+    """All plain facts about a prefix. Addresses are text; counts are addresses unless said otherwise."""
+
+    prefix: str
+    family: int
+    total: int
+    withheld: int
+    usable: int
+    first: str
+    last: str
+    first_usable: str | None
+    last_usable: str | None
+    gateways: list[str]
+    enclosing: list[str]
+    children: dict[int, int]
+    reverse_name: str
+
+
+def explain(block: Prefix, sheet: RuleSheet) -> Explanation:
+    """Everything that follows from a prefix and a rule sheet.
+
+    `gateways` are the usual candidates: the first and the last usable address. `enclosing` are the next
+    four wider prefixes, `children` the number of blocks per longer length (up to 8 bits, and /64).
+    """
+    rules = sheet.family(block.family)
+    usable = rules.usable(block)
+    first = address_text(block.family, block.first + rules.head) if usable else None
+    last = address_text(block.family, block.last - rules.tail) if usable else None
+    lengths = set(range(block.length + 1, min(block.length + 8, block.bits) + 1))
+    if block.family == 6 and block.length < 64:
+        lengths.add(64)
+    return Explanation(
+        prefix=str(block),
+        family=block.family,
+        total=block.size,
+        withheld=min(rules.withheld, block.size),
+        usable=usable,
+        first=address_text(block.family, block.first),
+        last=address_text(block.family, block.last),
+        first_usable=first,
+        last_usable=last,
+        gateways=list(dict.fromkeys(a for a in (first, last) if a)),
+        enclosing=[str(block.enclosing(n)) for n in range(block.length - 1, max(-1, block.length - 5), -1)],
+        children={n: 1 << (n - block.length) for n in sorted(lengths)},
+        reverse_name=block.reverse_name(),
+    )

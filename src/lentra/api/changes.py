@@ -1,0 +1,115 @@
+"""Running a change for a call: preview, reason, idempotency key, edit version, and one shape of answer."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from functools import cache
+from typing import Any, TypeVar
+
+from rest_framework import serializers
+from rest_framework.exceptions import ValidationError
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from lentra.registry.envelope import perform
+from lentra.registry.ledger import Change
+
+Result = TypeVar("Result")
+
+
+def run_change(
+    request: Request,
+    work: Callable[[Change], Result],
+    render: Callable[[Result], Any],
+    status: int = 200,
+    token: Callable[[Result], str] | None = None,
+) -> Response:
+    """Run `work` in the envelope and answer with what it made.
+
+    The answer is ``{"preview", "result", "notes", "changes", "proposal"}``; `changes` are the ledger entries
+    written, or those that would be.
+    """
+    preview = flag(request, "preview")
+    key = request.headers.get("Idempotency-Key") if request.method == "POST" and not preview else None
+    if key is not None and not 1 <= len(key) <= 200:
+        raise ValidationError({"Idempotency-Key": ["1 to 200 characters"]})
+    why = request.query_params.get("why", "")
+    if len(why) > 500 or "\x00" in why:
+        raise ValidationError({"why": ["500 characters at most"]})
+
+    def answer(result: Result, change: Change) -> dict[str, Any]:
+        changes = [
+            {
+                "entry": None if preview else entry.number,
+                "verb": entry.verb,
+                "kind": entry.kind,
+                "name": entry.name,
+                "before": entry.before,
+                "after": entry.after,
+            }
+            for entry in change.entries[:50]
+        ]
+        return {
+            "preview": preview,
+            "result": render(result),
+            "notes": change.notes,
+            "changes": changes,
+            "proposal": (token(result) or None) if token else None,
+        }
+
+    outcome = perform(
+        work,
+        actor=request.user,
+        why=why,
+        key=key,
+        digest=_digest(request),
+        preview=preview,
+        render=answer,
+    )
+    response = Response(outcome.answer, status=200 if preview else status)
+    if outcome.replayed:
+        response["Idempotent-Replay"] = "true"
+    result = outcome.answer["result"]
+    if isinstance(result, dict) and result.get("version") and not preview:
+        response["ETag"] = f'"{result["version"]}"'
+    return response
+
+
+def flag(request: Request, name: str) -> bool:
+    """A yes-or-no query parameter."""
+    value = request.query_params.get(name, "false").lower()
+    if value not in ("true", "false", "1", "0", ""):
+        raise ValidationError({name: [f"{value[:20]!r} is neither true nor false"]})
+    return value in ("true", "1")
+
+
+def read_version(request: Request) -> int | None:
+    """The edit version from If-Match; None if there is none or any will do."""
+    text = request.headers.get("If-Match", "").strip()
+    if text in ("", "*"):
+        return None
+    bare = text.removeprefix("W/").strip('"')
+    if not bare.isascii() or not bare.isdigit() or len(bare) > 18:
+        raise ValidationError({"If-Match": [f"{text[:40]!r} is no ETag of a record"]})
+    return int(bare)
+
+
+@cache
+def answer_of(result: Any) -> type[serializers.Serializer]:
+    """The serializer of the answer to a changing call, for the OpenAPI document."""
+    name = result.__name__.removesuffix("Serializer") + "AnswerSerializer"
+    fields = {
+        "preview": serializers.BooleanField(),
+        "result": result(),
+        "notes": serializers.ListField(child=serializers.CharField()),
+        "changes": serializers.ListField(child=serializers.DictField()),
+        "proposal": serializers.CharField(allow_null=True),
+    }
+    return type(name, (serializers.Serializer,), {**fields, "__doc__": "Answer to a changing call."})
+
+
+def _digest(request: Request) -> str:
+    body = json.dumps(request.data, sort_keys=True, default=str)
+    return hashlib.sha256(f"{request.method} {request.path} {body}".encode()).hexdigest()

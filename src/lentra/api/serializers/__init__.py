@@ -1,0 +1,1 @@
+"""Shapes of what comes in and goes out."""

@@ -1,0 +1,242 @@
+"""Set-up objects and people."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+from rest_framework.validators import UniqueTogetherValidator, UniqueValidator
+
+from lentra.api.fields import PrefixField, RangeField, RefField, Strict
+from lentra.registry.models import (
+    KeepOut,
+    Person,
+    Pool,
+    Project,
+    Realm,
+    Region,
+    Sheet,
+    Tier,
+    Token,
+    Zone,
+)
+from lentra.registry.setup import SETUPS
+
+
+class RecordSerializer(Strict, serializers.ModelSerializer):
+    """A record with its number and version; uniqueness and the like are the registry's to check."""
+
+    serializer_related_field = RefField
+    version = serializers.IntegerField(source="last_entry", read_only=True, help_text="Edit version: the ETag.")
+
+    def build_standard_field(self, field_name: str, model_field: Any) -> Any:
+        field_class, options = super().build_standard_field(field_name, model_field)
+        checks = [v for v in options.get("validators", []) if not isinstance(v, UniqueValidator)]
+        options = {name: value for name, value in options.items() if name != "validators"}
+        if checks:
+            options["validators"] = checks
+        return field_class, options
+
+    def build_relational_field(self, field_name: str, relation: Any) -> Any:
+        _, options = super().build_relational_field(field_name, relation)
+        kept = {k: v for k, v in options.items() if k in ("required", "allow_null", "read_only")}
+        return RefField, kept | {"model": relation.related_model}
+
+    def get_validators(self) -> list[Any]:
+        return [v for v in super().get_validators() if not isinstance(v, UniqueTogetherValidator)]
+
+
+_ALWAYS = ("id", "version")
+
+
+class RealmSerializer(RecordSerializer):
+    class Meta:
+        model = Realm
+        fields = (*_ALWAYS, "name", "about", "private_only", "name_template")
+        read_only_fields = ("id",)
+
+
+class SheetSerializer(RecordSerializer):
+    class Meta:
+        model = Sheet
+        fields = (
+            *_ALWAYS,
+            "name",
+            "about",
+            "v4",
+            "v6",
+            "ipv6_needs_ipv4",
+            "tag_needed",
+            "dhcp",
+            "workloads_min",
+            "workloads_max",
+            "hd_threshold",
+        )
+        read_only_fields = ("id",)
+
+
+class RegionSerializer(RecordSerializer):
+    class Meta:
+        model = Region
+        fields = (*_ALWAYS, "name", "about")
+        read_only_fields = ("id",)
+
+
+class ZoneSerializer(RecordSerializer):
+    class Meta:
+        model = Zone
+        fields = (*_ALWAYS, "name", "region", "physical", "about")
+        read_only_fields = ("id",)
+
+
+class TierSerializer(RecordSerializer):
+    class Meta:
+        model = Tier
+        fields = (*_ALWAYS, "name", "exposure", "about")
+        read_only_fields = ("id",)
+
+
+class ProjectSerializer(RecordSerializer):
+    class Meta:
+        model = Project
+        fields = (*_ALWAYS, "name", "title", "contact", "environment")
+        read_only_fields = ("id",)
+
+
+class LengthSerializer(Strict):
+    """A range to find: ``{"family": 4, "length": 20}``."""
+
+    family = serializers.ChoiceField([4, 6])
+    length = serializers.IntegerField(min_value=0, max_value=128)
+
+
+class PoolSerializer(RecordSerializer):
+    """A pool. `ranges`, `lengths` and `placement` are for making one only."""
+
+    ranges = serializers.ListField(child=PrefixField(), required=False, max_length=64)
+    lengths = serializers.ListField(child=LengthSerializer(), required=False, write_only=True, max_length=16)
+    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False, write_only=True)
+    sheet = RefField(Sheet, required=False)
+    realm = RefField(Realm, required=False)
+    parent = RefField(Pool, required=False, allow_null=True)
+
+    class Meta:
+        model = Pool
+        fields = (
+            *_ALWAYS,
+            "realm",
+            "name",
+            "parent",
+            "sheet",
+            "sheet_inherited",
+            "region",
+            "zone",
+            "project",
+            "origin",
+            "exposure",
+            "about",
+            "cooling_days",
+            "warning_percent",
+            "critical_percent",
+            "placement_v4",
+            "placement_v6",
+            "shortest_v4",
+            "longest_v4",
+            "unit_v6",
+            "ranges",
+            "lengths",
+            "placement",
+        )
+        read_only_fields = ("id", "sheet_inherited")
+
+    def to_representation(self, pool: Pool) -> dict[str, Any]:
+        shown = super().to_representation(pool)
+        shown["ranges"] = [str(row.prefix) for row in pool.ranges.all()]
+        return shown
+
+    def get_fields(self) -> dict[str, Any]:
+        fields = super().get_fields()
+        fields["ranges"].get_attribute = lambda pool: []  # told by to_representation
+        return fields
+
+
+class NewRangeSerializer(Strict):
+    range = PrefixField()
+
+
+class KeepOutSerializer(RecordSerializer):
+    range = RangeField(source="range_text")
+    despite_use = serializers.BooleanField(
+        required=False, write_only=True, help_text="Take a range over space in use, as a clash."
+    )
+    since = serializers.DateField(required=False, allow_null=True)
+
+    class Meta:
+        model = KeepOut
+        fields = (
+            *_ALWAYS,
+            "realm",
+            "range",
+            "kind",
+            "reason",
+            "source",
+            "since",
+            "certainty",
+            "despite_use",
+        )
+        read_only_fields = ("id",)
+
+
+class PersonSerializer(RecordSerializer):
+    password = serializers.CharField(write_only=True, required=False, max_length=200, trim_whitespace=False)
+    projects = serializers.ListField(child=RefField(Project), required=False, max_length=1000)
+
+    class Meta:
+        model = Person
+        fields = (*_ALWAYS, "name", "full_name", "role", "active", "projects", "password")
+        read_only_fields = ("id",)
+
+    def to_representation(self, person: Person) -> dict[str, Any]:
+        shown = super().to_representation(person)
+        shown["projects"] = [{"id": p.pk, "name": p.name} for p in person.projects.all()]
+        return shown
+
+    def get_fields(self) -> dict[str, Any]:
+        fields = super().get_fields()
+        fields["projects"].get_attribute = lambda person: []
+        return fields
+
+
+class TokenSerializer(RecordSerializer):
+    person = RefField(Person, required=False)
+    text = serializers.CharField(read_only=True, default=None, help_text="Told once, when it is made.")
+
+    class Meta:
+        model = Token
+        fields = (*_ALWAYS, "person", "name", "expires_at", "revoked_at", "text")
+        read_only_fields = ("id", "revoked_at")
+
+    def to_representation(self, token: Token) -> dict[str, Any]:
+        return super().to_representation(token) | {"text": getattr(token, "text", None)}
+
+
+class UseSerializer(serializers.Serializer):
+    """What stands on a record, and what of it is fixed."""
+
+    used_by = serializers.ListField(child=serializers.DictField())
+    use_count = serializers.IntegerField()
+    frozen = serializers.ListField(child=serializers.CharField())
+
+
+BY_KIND: dict[str, type[RecordSerializer]] = {
+    "realm": RealmSerializer,
+    "rule sheet": SheetSerializer,
+    "region": RegionSerializer,
+    "zone": ZoneSerializer,
+    "tier": TierSerializer,
+    "project": ProjectSerializer,
+    "pool": PoolSerializer,
+    "keep-out": KeepOutSerializer,
+    "person": PersonSerializer,
+}
+assert set(BY_KIND) == set(SETUPS)

@@ -1,0 +1,301 @@
+"""Subnets, requests for them, space, usage, the ledger."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+from lentra.addressing.prefix import address_text
+from lentra.addressing.rules import RuleSheet
+from lentra.api.fields import LabelsField, NameField, PrefixField, RefField, Strict
+from lentra.registry.models import LedgerEntry, Pool, Subnet
+
+_TEXT_OF_COUNT = {"help_text": "A whole number as text: it may have 39 digits."}
+
+
+class BlockSerializer(serializers.Serializer):
+    """One prefix handed out, with what it carries under the pool's rule sheet."""
+
+    prefix = serializers.CharField()
+    family = serializers.IntegerField()
+    first = serializers.CharField()
+    last = serializers.CharField()
+    total = serializers.CharField(**_TEXT_OF_COUNT)
+    usable = serializers.CharField(allow_null=True, **_TEXT_OF_COUNT)
+
+
+class SubnetSerializer(serializers.ModelSerializer):
+    """A subnet as it is told."""
+
+    version = serializers.IntegerField(source="last_entry", read_only=True)
+    realm = RefField()
+    pool = RefField()
+    project = RefField()
+    region = RefField(allow_null=True)
+    zone = RefField(allow_null=True)
+    tier = RefField()
+    labels = serializers.DictField(child=serializers.CharField())
+    blocks = serializers.ListField(child=BlockSerializer(), read_only=True)
+
+    class Meta:
+        model = Subnet
+        fields = (
+            "id",
+            "version",
+            "name",
+            "state",
+            "realm",
+            "pool",
+            "project",
+            "region",
+            "zone",
+            "tier",
+            "blocks",
+            "hosts",
+            "growth",
+            "purpose",
+            "notes",
+            "labels",
+            "created_at",
+            "cools_until",
+        )
+
+    def get_fields(self) -> dict[str, Any]:
+        fields = super().get_fields()
+        fields["blocks"].get_attribute = lambda subnet: []  # told by to_representation
+        return fields
+
+    def to_representation(self, subnet: Subnet) -> dict[str, Any]:
+        shown = super().to_representation(subnet)
+        shown["blocks"] = [block_facts(block, self._rules(subnet.pool)) for block in subnet.blocks()]
+        return shown
+
+    def _rules(self, pool: Pool) -> RuleSheet:
+        """The rules of a pool's sheet; each sheet is read once per answer."""
+        known = self.root.__dict__.setdefault("_sheets", {})
+        if pool.sheet_id not in known:
+            known[pool.sheet_id] = pool.sheet.rules()
+        return known[pool.sheet_id]
+
+
+def block_facts(block: Any, sheet: RuleSheet) -> dict[str, Any]:
+    """A block with its first and last address, total and usable."""
+    rules = sheet.v4 if block.family == 4 else sheet.v6
+    return {
+        "prefix": str(block),
+        "family": block.family,
+        "first": address_text(block.family, block.first),
+        "last": address_text(block.family, block.last),
+        "total": str(block.size),
+        "usable": str(rules.usable(block)) if rules else None,
+    }
+
+
+class RequestSerializer(Strict):
+    """A request for one or more subnets. Give hosts (with growth), or length, or prefix."""
+
+    pool = NameField(required=False, allow_null=True)
+    project = NameField()
+    tier = NameField()
+    zone = NameField(required=False, allow_null=True)
+    region = NameField(required=False, allow_null=True)
+    families = serializers.ListField(
+        child=serializers.ChoiceField([4, 6]), required=False, min_length=1, max_length=2
+    )
+    hosts = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
+    length = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=128)
+    prefix = serializers.CharField(required=False, allow_null=True, max_length=64)
+    count = serializers.IntegerField(required=False, min_value=1, max_value=256)
+    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False, allow_null=True)
+    beside = serializers.CharField(required=False, allow_null=True, max_length=200)
+    name = serializers.CharField(required=False, allow_null=True, max_length=120)
+    purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
+    labels = LabelsField(required=False)
+    proposal = serializers.CharField(required=False, allow_null=True, max_length=200_000)
+
+
+class SubnetEditSerializer(Strict):
+    """What may be said anew about a subnet."""
+
+    name = serializers.CharField(required=False, max_length=120)
+    purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
+    labels = LabelsField(required=False)
+    hosts = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
+
+
+class ReleaseSerializer(Strict):
+    """How to give back."""
+
+    at_once = serializers.BooleanField(required=False, default=False)
+
+
+class HandedOutSerializer(serializers.Serializer):
+    """Subnets handed out, with the reason for each block's place."""
+
+    subnets = SubnetSerializer(many=True)
+    why = serializers.ListField(child=serializers.CharField())
+
+
+class SizeQuerySerializer(Strict):
+    """What to size. Sheet by name, or a pool whose sheet it is."""
+
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+    family = serializers.ChoiceField([4, 6], required=False, default=4)
+    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+
+
+class SizeSerializer(serializers.Serializer):
+    """A size worked out; counts of addresses as text."""
+
+    family = serializers.IntegerField()
+    length = serializers.IntegerField()
+    total = serializers.CharField()
+    withheld = serializers.CharField()
+    usable = serializers.CharField()
+    needed = serializers.CharField()
+    spare = serializers.CharField()
+    why_not_smaller = serializers.CharField()
+    sheet = serializers.CharField()
+
+
+class ExplainQuerySerializer(Strict):
+    prefix = PrefixField()
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+
+
+class ExplanationSerializer(serializers.Serializer):
+    """All plain facts about a prefix under a rule sheet."""
+
+    prefix = serializers.CharField()
+    family = serializers.IntegerField()
+    total = serializers.CharField()
+    withheld = serializers.CharField()
+    usable = serializers.CharField()
+    first = serializers.CharField()
+    last = serializers.CharField()
+    first_usable = serializers.CharField(allow_null=True)
+    last_usable = serializers.CharField(allow_null=True)
+    gateways = serializers.ListField(child=serializers.CharField())
+    enclosing = serializers.ListField(child=serializers.CharField())
+    children = serializers.DictField(child=serializers.CharField())
+    reverse_name = serializers.CharField()
+    sheet = serializers.CharField()
+    special = serializers.ListField(child=serializers.CharField())
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class UsageSerializer(serializers.Serializer):
+    """Usage of one family: addresses by state, shares in percent, what still fits."""
+
+    family = serializers.IntegerField()
+    unit = serializers.CharField(help_text="What is counted in `units`: /32, or the pool's IPv6 unit.")
+    units = serializers.DictField(child=serializers.CharField())
+    total = serializers.CharField(**_TEXT_OF_COUNT)
+    addresses = serializers.DictField(child=serializers.CharField())
+    percent = serializers.DictField(child=serializers.FloatField())
+    used_percent = serializers.FloatField()
+    largest_free = serializers.CharField(allow_null=True)
+    fragmentation_percent = serializers.FloatField()
+    still_fits = serializers.ListField(child=serializers.DictField())
+
+
+class PoolUsageSerializer(serializers.Serializer):
+    """A pool with its own usage and that with the pools carved from it."""
+
+    pool = RefField()
+    realm = RefField()
+    parent = RefField(allow_null=True)
+    region = RefField(allow_null=True)
+    zone = RefField(allow_null=True)
+    warning_percent = serializers.IntegerField()
+    critical_percent = serializers.IntegerField()
+    own = UsageSerializer(many=True)
+    with_carved = UsageSerializer(many=True)
+
+
+class CandidateSerializer(serializers.Serializer):
+    """A pool that may serve, and where in it the block would go."""
+
+    pool = RefField()
+    realm = RefField()
+    region = RefField(allow_null=True)
+    zone = RefField(allow_null=True)
+    sheet = RefField()
+    length = serializers.IntegerField()
+    block = serializers.CharField()
+    usable = serializers.CharField()
+    why = serializers.CharField()
+    free = serializers.CharField(**_TEXT_OF_COUNT)
+    largest_free = serializers.CharField(allow_null=True)
+    used_percent = serializers.FloatField()
+
+
+class BandSerializer(serializers.Serializer):
+    """A stretch of a pool's space as one piece of the picture."""
+
+    range = serializers.CharField()
+    state = serializers.CharField(help_text="A state, or 'mixed' where the piece is too fine to show.")
+    share = serializers.FloatField(help_text="Share of the shown range, 0 to 1.")
+    start = serializers.FloatField(help_text="Where it starts, 0 to 1.")
+    subnet = serializers.DictField(allow_null=True)
+    child = serializers.DictField(allow_null=True)
+    parts = serializers.DictField(allow_null=True, help_text="Shares by state of a mixed piece.")
+
+
+class PictureSerializer(serializers.Serializer):
+    """The picture of one range: what is shown, what lies around it, its pieces in order."""
+
+    range = serializers.CharField()
+    enclosing = serializers.ListField(child=serializers.CharField())
+    bands = BandSerializer(many=True)
+
+
+class LedgerSerializer(serializers.ModelSerializer):
+    """One ledger entry."""
+
+    record = serializers.IntegerField(read_only=True)
+
+    class Meta:
+        model = LedgerEntry
+        fields = (
+            "number",
+            "at",
+            "actor_name",
+            "verb",
+            "kind",
+            "record",
+            "name",
+            "before",
+            "after",
+            "why",
+            "operation",
+        )
+
+
+class WhereaboutsSerializer(serializers.Serializer):
+    """What is at an address or over a range."""
+
+    realm = serializers.DictField()
+    range = serializers.CharField()
+    pools = serializers.ListField(child=serializers.DictField())
+    holders = serializers.ListField(child=serializers.DictField())
+    keep_outs = serializers.ListField(child=serializers.DictField())
+    before = serializers.DictField(allow_null=True)
+    after = serializers.DictField(allow_null=True)
+
+
+class VerifySerializer(serializers.Serializer):
+    """Whether all that must hold, holds."""
+
+    clean = serializers.BooleanField()
+    checked = serializers.DictField(child=serializers.IntegerField())
+    offences = serializers.ListField(child=serializers.DictField())

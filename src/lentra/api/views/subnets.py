@@ -1,0 +1,157 @@
+"""Subnets: ask for one, list, show, edit, give back."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import Q
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.decorators import action
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.viewsets import GenericViewSet
+
+from lentra.addressing.prefix import parse_prefix
+from lentra.addressing.refusal import Refusal
+from lentra.api.changes import answer_of, read_version, run_change
+from lentra.api.serializers.space import (
+    HandedOutSerializer,
+    LedgerSerializer,
+    ReleaseSerializer,
+    RequestSerializer,
+    SubnetEditSerializer,
+    SubnetSerializer,
+    WhereaboutsSerializer,
+)
+from lentra.api.views.setup import find_at_address
+from lentra.registry.errors import Invalid
+from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Subnet, Tier, Zone
+from lentra.registry.models.subnets import SUBNET_STATES
+from lentra.registry.operations.edit_subnet import edit_subnet
+from lentra.registry.operations.give_back import give_back_subnet
+from lentra.registry.operations.hand_out import HandedOut, Wanted, hand_out
+from lentra.registry.queries.find import find
+from lentra.registry.queries.listing import ORDERS, RELATED, subnets_matching
+from lentra.registry.queries.whereabouts import whereabouts
+
+_PLACES = {"realm": Realm, "pool": Pool, "project": Project, "region": Region, "zone": Zone, "tier": Tier}
+_WITH_SHEET = (*RELATED, "pool__sheet")
+_FILTERS = [*_PLACES, "state", "family", "label", "inside", "covering", "text", "order"]
+
+
+def _shown(subnet: Subnet) -> Any:
+    return SubnetSerializer(subnet).data
+
+
+class SubnetViews(GenericViewSet):
+    serializer_class = SubnetSerializer
+    queryset = Subnet.objects.none()
+    lookup_field = "ref"
+    lookup_value_regex = r"[^/]+"
+    orders = ORDERS
+
+    @extend_schema(summary="List subnets", parameters=[OpenApiParameter(name, str) for name in _FILTERS])
+    def list(self, request: Request) -> Response:
+        rows = subnets_matching(**read_filters(request)).select_related("pool__sheet")
+        page = self.paginate_queryset(rows)
+        return self.get_paginated_response(self.get_serializer(page, many=True).data)
+
+    @extend_schema(summary="Show a subnet")
+    def retrieve(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref, _WITH_SHEET)
+        return Response(_shown(subnet), headers={"ETag": f'"{subnet.last_entry}"'})
+
+    @extend_schema(
+        summary="Ask for subnets, and be handed them",
+        request=RequestSerializer,
+        responses={201: answer_of(HandedOutSerializer)},
+    )
+    def create(self, request: Request) -> Response:
+        serializer = RequestSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        wanted = Wanted(**{"pool": None, **serializer.validated_data})
+
+        def render(handed: HandedOut) -> Any:
+            many = SubnetSerializer(handed.subnets, many=True)
+            return {"subnets": many.data, "why": handed.why}
+
+        return run_change(
+            request, lambda change: hand_out(change, wanted), render, 201, token=lambda handed: handed.token
+        )
+
+    @extend_schema(
+        summary="Rename, relabel, annotate",
+        request=SubnetEditSerializer,
+        responses=answer_of(SubnetSerializer),
+    )
+    def partial_update(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref)
+        serializer = SubnetEditSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        version = read_version(request)
+
+        def work(change: Any) -> Subnet:
+            edit_subnet(change, subnet.pk, dict(serializer.validated_data), version)
+            return find(Subnet, subnet.pk, related=_WITH_SHEET)
+
+        return run_change(request, work, _shown)
+
+    @extend_schema(summary="Give a subnet back", request=ReleaseSerializer, responses=answer_of(SubnetSerializer))
+    @action(detail=True, methods=["post"])
+    def release(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref)
+        serializer = ReleaseSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        version = read_version(request)
+        at_once = serializer.validated_data["at_once"]
+        return run_change(request, lambda change: give_back_subnet(change, subnet.pk, at_once, version), _shown)
+
+    @extend_schema(summary="A subnet's history", responses=LedgerSerializer(many=True))
+    @action(detail=True, methods=["get"], pagination_class=None)
+    def history(self, request: Request, ref: str) -> Response:
+        number = int(ref) if ref.isascii() and ref.isdigit() else find_at_address(Subnet, ref).pk
+        rows = LedgerEntry.objects.filter(Q(number=number) | Q(subject=number)).order_by("-number")[:200]
+        return Response(LedgerSerializer(rows, many=True).data)
+
+    @extend_schema(summary="A subnet's neighbours", responses=WhereaboutsSerializer(many=True))
+    @action(detail=True, methods=["get"], pagination_class=None)
+    def neighbours(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref, ("realm",))
+        found = [whereabouts(subnet.realm, b.family, b.first, b.last) for b in subnet.blocks()]
+        return Response(WhereaboutsSerializer(found, many=True).data)
+
+
+def read_filters(request: Request) -> dict[str, Any]:
+    """The filters of a list of subnets, from the query; unknown ones are refused."""
+    query = request.query_params
+    for name in query:
+        if name not in (*_FILTERS, "limit", "cursor"):
+            raise serializers.ValidationError(
+                {name[:60]: [f"there is no such filter; known are {', '.join(_FILTERS)}"]},
+                code="unknown-field",
+            )
+    values: dict[str, Any] = {n: find(m, query[n], n) for n, m in _PLACES.items() if query.get(n)}
+    if state := query.get("state"):
+        if state not in SUBNET_STATES:
+            raise Invalid(
+                f"{state[:30]!r} is no state of a subnet",
+                field="state",
+                received=state[:30],
+                suggestions=SUBNET_STATES,
+            )
+        values["state"] = state
+    if family := query.get("family"):
+        if family not in ("4", "6"):
+            raise Invalid("family is 4 or 6", field="family", received=family[:30], suggestions=["4", "6"])
+        values["family"] = int(family)
+    for name in ("inside", "covering"):
+        if text := query.get(name):
+            try:
+                values[name] = parse_prefix(text)
+            except Refusal as refusal:
+                raise refusal.about(name)
+    for name in ("label", "text"):
+        if text := query.get(name):
+            values[name] = text[:200].replace("\x00", "")
+    return values

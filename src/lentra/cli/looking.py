@@ -1,0 +1,282 @@
+"""Working out and looking: size, explain, show, list, usage, ledger, verify."""
+
+from __future__ import annotations
+
+import argparse
+import re
+from itertools import islice
+from typing import Any
+
+from lentra.cli.context import DONE, REFUSED, client_for
+from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled
+from lentra.client import Client
+from lentra.client.errors import BY_CODE
+
+SUBNET_COLUMNS = ("name", "blocks", "state", "project", "zone", "tier", "pool", "hosts", "purpose")
+_FILTERS = (
+    *("realm", "pool", "project", "region", "zone", "tier", "state", "family"),
+    *("label", "inside", "covering", "text", "order"),
+)
+_SHOWN_AROUND = ("before", "after")
+
+
+def add_commands(commands: Any) -> None:
+    """Add the commands of this file."""
+    command = commands.add_parser(
+        "size",
+        help="how large a block a number of hosts needs",
+        epilog="example: lentra size 180 --growth 40 --sheet four-and-one",
+    )
+    command.add_argument("hosts", type=int, nargs="?", help="addresses that hosts need")
+    command.add_argument("--length", type=int, help="check this length, or say what it carries")
+    command.add_argument("--growth", type=int, help="percent on top")
+    command.add_argument("--family", type=int, choices=[4, 6])
+    _add_sheet_options(command)
+    command.set_defaults(run=_size)
+
+    command = commands.add_parser(
+        "explain", help="all facts about a prefix", epilog="example: lentra explain 10.40.64.0/20"
+    )
+    command.add_argument("prefix")
+    _add_sheet_options(command)
+    command.set_defaults(run=_explain)
+
+    command = commands.add_parser(
+        "show",
+        help="what is at an address, a prefix, a name, a pool",
+        epilog="example: lentra show 10.41.80.1",
+    )
+    command.add_argument("what", help="an address, a prefix, a range first-last, or the name of a subnet or pool")
+    command.add_argument("--realm", help="look in this realm only")
+    command.set_defaults(run=_show)
+
+    command = commands.add_parser(
+        "list", help="list subnets", epilog="example: lentra list --zone nc-1 --tier app --state active"
+    )
+    for name in _FILTERS:
+        command.add_argument(f"--{name}", help=_HELP.get(name, f"only of this {name}"))
+    command.add_argument("--limit", type=int, default=100, help="at most this many (100)")
+    command.set_defaults(run=_list)
+
+    command = commands.add_parser(
+        "usage", help="usage of pools, as bars", epilog="example: lentra usage --region north-coast"
+    )
+    command.add_argument("pool", nargs="?", help="one pool, with what still fits per length")
+    for name in ("realm", "region", "zone", "project"):
+        command.add_argument(f"--{name}")
+    command.set_defaults(run=_usage)
+
+    command = commands.add_parser(
+        "ledger", help="who changed what, and when", epilog="example: lentra ledger --kind pool --limit 5"
+    )
+    for name in ("kind", "record", "actor", "verb", "text"):
+        command.add_argument(f"--{name}")
+    command.add_argument("--limit", type=int, default=20, help="at most this many (20)")
+    command.set_defaults(run=_ledger)
+
+    command = commands.add_parser(
+        "verify", help="check that everything that must hold, holds", epilog="example: lentra verify"
+    )
+    command.set_defaults(run=_verify)
+
+
+_HELP = {
+    "state": "active, cooling, retiring or held",
+    "family": "4 or 6",
+    "label": "key or key=value",
+    "inside": "only with a block inside this prefix",
+    "covering": "only with a block that contains this prefix",
+    "text": "part of name, purpose or notes",
+    "order": "address, name, oldest or newest",
+}
+
+
+def _add_sheet_options(command: argparse.ArgumentParser) -> None:
+    which = command.add_mutually_exclusive_group()
+    which.add_argument("--sheet", help="under this rule sheet (ends-withheld)")
+    which.add_argument("--pool", help="under the rule sheet of this pool")
+
+
+def _given(options: argparse.Namespace, *names: str) -> dict[str, Any]:
+    return {name: value for name in names if (value := getattr(options, name)) is not None}
+
+
+def _size(options: argparse.Namespace) -> int:
+    asked = _given(options, "hosts", "length", "growth", "family", "sheet", "pool")
+    size = client_for(options).size(**asked)
+    if options.output != "table":
+        show_record(size, options.output)
+        return DONE
+    print(styled(f"/{size['length']}", "bold") + f" under {size['sheet']}: {size['why_not_smaller']}")
+    counts = [{"of": n, "addresses": grouped(size[n])} for n in ("total", "withheld", "usable", "needed", "spare")]
+    show_rows(counts, ("of", "addresses"), "table")
+    return DONE
+
+
+def _explain(options: argparse.Namespace) -> int:
+    facts = client_for(options).explain(options.prefix, **_given(options, "sheet", "pool"))
+    if options.output == "table":
+        facts = facts | {n: grouped(facts[n]) for n in ("total", "withheld", "usable")}
+        facts["children"] = ", ".join(f"{grouped(c)} × {n}" for n, c in facts["children"].items())
+    show_record(facts, options.output)
+    return DONE
+
+
+def _show(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    if re.fullmatch(r"[0-9a-fA-F.:]+(/\d+|-[0-9a-fA-F.:]+)?", options.what) and re.search(r"[.:]", options.what):
+        found = client.whereabouts(options.what, options.realm)
+        if options.output != "table":
+            show_rows(found, ("range", "realm", "pools", "holders"), options.output)
+            return DONE
+        known = [place for place in found if place["pools"] or place["keep_outs"]]
+        for place in known:
+            _show_place(place)
+        if not known:
+            print(f"{options.what} is in no pool and under no keep-out of any realm")
+        return DONE
+    name = f"{options.realm}:{options.what}" if options.realm else options.what
+    try:
+        _show_subnet(client, name, options.output)
+    except BY_CODE["unknown-name"] as unknown:
+        try:
+            _show_pool(client, name, options.output)
+        except BY_CODE["unknown-name"] as no_pool:
+            near = [*unknown.suggestions[:3], *no_pool.suggestions[:3]]
+            no_pool.args = (f"neither a subnet nor a pool is called {options.what!r}",)
+            no_pool.suggestions = near
+            raise no_pool from None
+    return DONE
+
+
+def _show_place(place: dict[str, Any]) -> None:
+    chain = " > ".join([place["realm"]["name"], *(pool["name"] for pool in place["pools"])])
+    print(styled(f"{place['range']} in {chain}", "bold"))
+    columns = ("range", "state", "owner", "project", "zone", "tier", "until")
+    if place["holders"]:
+        show_rows(place["holders"], columns, "table")
+    for keep_out in place["keep_outs"]:
+        print(f"kept out: {keep_out['range']} ({keep_out['kind']}): {keep_out['reason']}")
+    _show_around(place)
+    print()
+
+
+def _show_around(place: dict[str, Any]) -> None:
+    for side in _SHOWN_AROUND:
+        if near := place[side]:
+            owner = f", {near['owner']}" if near.get("owner") else ""
+            print(styled(f"{side:6} {near['range']} {near['state']}{owner}", "dim"))
+
+
+def _show_subnet(client: Client, name: str, form: str) -> None:
+    subnet = client.subnets.get(name)
+    if form != "table":
+        show_record(subnet, form)
+        return
+    print(styled(f"{subnet['realm']['name']} > {subnet['pool']['name']} > {subnet['name']}", "bold"))
+    blocks = [
+        {**block, "usable": grouped(block["usable"]) if block["usable"] else "-"} for block in subnet["blocks"]
+    ]
+    show_rows(blocks, ("prefix", "first", "last", "usable"), "table")
+    show_record(subnet, "table", ("name", "realm", "pool", "blocks", "version", "growth"))
+    for place in client.subnets.neighbours(subnet["id"]):
+        _show_around(place)
+
+
+def _show_pool(client: Client, name: str, form: str) -> None:
+    pool = client.pools.get(name)
+    usage = client.pools.usage(pool["id"])
+    if form != "table":
+        show_record({**pool, "usage": usage}, form)
+        return
+    above = [pool["realm"]["name"], *([pool["parent"]["name"]] if pool["parent"] else [])]
+    print(styled(" > ".join([*above, pool["name"]]), "bold"))
+    show_record(pool, "table", ("name", "realm", "parent", "id", "version"))
+    _show_usage(usage)
+
+
+def _show_usage(usage: dict[str, Any]) -> None:
+    for own in usage["own"]:
+        print()
+        unit = "addresses" if own["family"] == 4 else f"in {own['unit']}"
+        used = bar(own["used_percent"], usage["warning_percent"], usage["critical_percent"])
+        print(f"{styled('IPv' + str(own['family']), 'bold')} {used}, largest free {own['largest_free'] or '-'}")
+        states = [
+            {"state": state, unit: grouped(amount), "percent": f"{own['percent'][state]:.3f} %"}
+            for state, amount in own["units"].items()
+            if int(own["addresses"][state])
+        ]
+        show_rows(states, ("state", unit, "percent"), "table")
+        fits = [f"{grouped(f['count'])} × /{f['length']}" for f in own["still_fits"] if int(f["count"])]
+        print(f"still fits: {', '.join(fits) or 'nothing'}")
+
+
+def _list(options: argparse.Namespace) -> int:
+    filters = _given(options, *_FILTERS)
+    rows = islice(client_for(options).subnets.list(limit=min(options.limit, 1000), **filters), options.limit)
+    show_rows(rows, SUBNET_COLUMNS, options.output)
+    return DONE
+
+
+def _usage(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    if options.pool:
+        usage = client.pools.usage(options.pool)
+        if options.output != "table":
+            show_record(usage, options.output)
+        else:
+            print(styled(usage["pool"]["name"], "bold"))
+            _show_usage(usage)
+        return DONE
+    found = list(client.usage(**_given(options, "realm", "region", "zone", "project")))
+    if options.output in ("json", "yaml"):
+        show_rows(found, (), options.output)
+        return DONE
+    rows = [
+        {
+            "pool": row["pool"],
+            "realm": row["realm"],
+            "family": f"IPv{own['family']}",
+            "used": bar(own["used_percent"], row["warning_percent"], row["critical_percent"])
+            if options.output == "table"
+            else own["used_percent"],
+            "free": grouped(own["units"]["free"]) + ("" if own["family"] == 4 else f" × {own['unit']}"),
+            "largest_free": own["largest_free"],
+        }
+        for row in found
+        for own in row["own"]
+    ]
+    show_rows(rows, ("pool", "realm", "family", "used", "free", "largest_free"), options.output)
+    return DONE
+
+
+def _ledger(options: argparse.Namespace) -> int:
+    filters = _given(options, "kind", "record", "actor", "verb", "text")
+    entries = islice(client_for(options).ledger(limit=min(options.limit, 1000), **filters), options.limit)
+    rows = [entry | {"who": entry["actor_name"], "what": _what(entry)} for entry in entries]
+    show_rows(rows, ("number", "at", "who", "verb", "kind", "name", "what", "why"), options.output)
+    return DONE
+
+
+def _what(entry: dict[str, Any]) -> str:
+    before, after = entry["before"] or {}, entry["after"] or {}
+    if before and after:
+        return ", ".join(f"{f}: {cell(before.get(f))} → {cell(after[f])}" for f in after)
+    facts = after or before
+    return cell(facts.get("blocks") or facts.get("ranges") or facts.get("range"))
+
+
+def _verify(options: argparse.Namespace) -> int:
+    found = client_for(options).verify()
+    if options.output != "table":
+        show_record(found, options.output)
+    else:
+        checked = ", ".join(
+            f"{grouped(count)} {what.replace('_', ' ')}" for what, count in found["checked"].items()
+        )
+        print(f"Checked {checked}.")
+        if found["clean"]:
+            print(styled("All that must hold, holds.", "good"))
+        else:
+            show_rows(found["offences"], ("rule", "what", "where"), "table")
+    return DONE if found["clean"] else REFUSED

@@ -1,0 +1,124 @@
+"""Showing records as a table, JSON, CSV or YAML; colour only on a terminal."""
+
+from __future__ import annotations
+
+import csv
+import json
+import os
+import sys
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, TextIO
+
+import yaml
+
+FORMATS = ("table", "json", "csv", "yaml")
+_STYLES = {"bold": "1", "dim": "2", "good": "32", "warn": "33", "bad": "31"}
+_BAR = 20
+
+
+def styled(text: str, style: str, stream: TextIO | None = None) -> str:
+    """Text in a style, if the stream is a terminal and NO_COLOR is not set."""
+    stream = stream or sys.stdout
+    if not stream.isatty() or os.environ.get("NO_COLOR") or os.environ.get("TERM") == "dumb":
+        return text
+    return f"\x1b[{_STYLES[style]}m{text}\x1b[0m"
+
+
+def show_rows(rows: Iterable[Mapping[str, Any]], columns: Sequence[str], form: str) -> None:
+    """A list of records: the columns named as a table or CSV, everything as JSON or YAML."""
+    rows = list(rows)
+    if form in ("json", "yaml"):
+        _dump(rows, form)
+    elif form == "csv":
+        writer = csv.writer(sys.stdout, lineterminator="\n")
+        writer.writerow(columns)
+        writer.writerows([cell(value_at(row, column)) for column in columns] for row in rows)
+    else:
+        _table(rows, columns)
+
+
+def show_record(record: Mapping[str, Any], form: str, leave_out: Sequence[str] = ()) -> None:
+    """One record: a line for each field."""
+    if form in ("json", "yaml"):
+        _dump(record, form)
+        return
+    fields = [(name, cell(value)) for name, value in record.items() if name not in leave_out]
+    if form == "csv":
+        csv.writer(sys.stdout, lineterminator="\n").writerows([("field", "value"), *fields])
+        return
+    width = max((len(name) for name, _ in fields), default=0)
+    for name, text in fields:
+        if text not in ("", "-"):
+            print(f"{styled(name.replace('_', ' ').ljust(width), 'dim')}  {text}")
+
+
+def show_notes(notes: Iterable[str]) -> None:
+    """Notes go to standard error, so that output can be piped."""
+    for note in notes:
+        print(styled(f"note: {note}", "warn", sys.stderr), file=sys.stderr)
+
+
+def value_at(row: Mapping[str, Any], column: str) -> Any:
+    """The value of a column; ``a.b`` reaches inside."""
+    value: Any = row
+    for step in column.split("."):
+        value = value.get(step) if isinstance(value, Mapping) else None
+    return value
+
+
+def cell(value: Any) -> str:
+    """A value as one line of text."""
+    if value is None or value == "":
+        return "-"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, Mapping):
+        if "name" in value:
+            return str(value["name"])
+        if "prefix" in value:
+            return str(value["prefix"])
+        return ", ".join(f"{name}={cell(inner)}" for name, inner in value.items()) or "-"
+    if isinstance(value, list):
+        return ", ".join(cell(inner) for inner in value) or "-"
+    return str(value)
+
+
+def bar(percent: float, warning: int = 75, critical: int = 90) -> str:
+    """A usage bar, its colour by the thresholds."""
+    filled = round(_BAR * percent / 100)
+    style = "bad" if percent >= critical else "warn" if percent >= warning else "good"
+    return styled("█" * filled + "░" * (_BAR - filled), style) + f" {percent:5.1f} %"
+
+
+def grouped(number: str | int) -> str:
+    """A whole number with commas between thousands."""
+    return f"{int(number):,}"
+
+
+def _table(rows: Sequence[Mapping[str, Any]], columns: Sequence[str]) -> None:
+    if not rows:
+        print(styled("nothing found", "dim"))
+        return
+    heads = [column.replace("_", " ").replace(".", " ") for column in columns]
+    lines = [[cell(value_at(row, column)) for column in columns] for row in rows]
+    widths = [max(len(_bare(line[n])) for line in [heads, *lines]) for n in range(len(columns))]
+    print(styled("  ".join(h.ljust(w) for h, w in zip(heads, widths, strict=True)).rstrip(), "bold"))
+    for line in lines:
+        padded = (text + " " * (w - len(_bare(text))) for text, w in zip(line, widths, strict=True))
+        print("  ".join(padded).rstrip())
+
+
+def _bare(text: str) -> str:
+    """Text without its colour codes, for measuring."""
+    while "\x1b[" in text:
+        before, _, after = text.partition("\x1b[")
+        text = before + after.partition("m")[2]
+    return text
+
+
+def _dump(value: Any, form: str) -> None:
+    if form == "json":
+        json.dump(value, sys.stdout, indent=2, ensure_ascii=False)
+        print()
+    else:
+        yaml.safe_dump(value, sys.stdout, sort_keys=False, allow_unicode=True)

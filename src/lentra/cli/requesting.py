@@ -1,0 +1,158 @@
+"""Asking for subnets, editing them, giving them back."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from typing import Any
+
+from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.output import cell, show_record, show_rows
+from lentra.client import Answer, Client
+
+_CANDIDATE_COLUMNS = ("pool", "realm", "block", "usable", "used_percent", "largest_free", "why")
+
+
+def add_commands(commands: Any) -> None:
+    """Add ``request``, ``edit`` and ``release``."""
+    command = commands.add_parser(
+        "request",
+        help="ask for a subnet, and be handed it",
+        epilog="example: lentra request --project ticketing --zone ml-1 --tier app --hosts 50 --pool ticket-hall",
+    )
+    command.add_argument("--project", required=True)
+    command.add_argument("--tier", required=True)
+    command.add_argument("--zone")
+    command.add_argument("--region", help="where no zone applies")
+    size = command.add_argument_group("how much")
+    size.add_argument("--hosts", type=int, help="addresses that hosts need")
+    size.add_argument("--growth", type=int, help="percent on top")
+    size.add_argument("--length", type=int, help="prefix length")
+    size.add_argument("--prefix", help="exactly this block")
+    size.add_argument("--count", type=int, help="this many subnets at once")
+    size.add_argument("--family", type=int, choices=[4, 6], action="append", help="give twice for both families")
+    where = command.add_argument_group("where from")
+    where.add_argument("--pool", help="candidates are shown if left out")
+    where.add_argument("--placement", choices=["snug", "low", "roomy"])
+    where.add_argument("--beside", help="next to this subnet or prefix")
+    more = command.add_argument_group("what for")
+    more.add_argument("--name", help="instead of the one that the realm's template gives")
+    more.add_argument("--purpose")
+    more.add_argument("--notes")
+    more.add_argument("--label", action="append", default=[], metavar="KEY=VALUE")
+    add_change_options(command)
+    command.set_defaults(run=_request)
+
+    command = commands.add_parser(
+        "edit",
+        help="rename, relabel or annotate a subnet",
+        epilog="example: lentra edit ticketing-ml-1-app-01 --purpose 'gate readers'",
+    )
+    command.add_argument("subnet")
+    for option in ("--name", "--purpose", "--notes"):
+        command.add_argument(option)
+    command.add_argument("--hosts", type=int)
+    command.add_argument("--growth", type=int)
+    command.add_argument("--label", action="append", metavar="KEY=VALUE", help="replaces all labels")
+    add_change_options(command)
+    command.set_defaults(run=_edit)
+
+    command = commands.add_parser(
+        "release", help="give a subnet back", epilog="example: lentra release ticketing-ml-1-app-01"
+    )
+    command.add_argument("subnet", nargs="+")
+    command.add_argument("--at-once", action="store_true", help="without cooling (planners)")
+    add_change_options(command)
+    command.set_defaults(run=_release)
+
+
+def _request(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    names = ("project", "tier", "zone", "region", "hosts", "growth", "length", "prefix", "count", "pool")
+    names += ("placement", "beside", "name", "purpose", "notes")  # type: ignore[assignment]
+    wanted = {name: value for name in names if (value := getattr(options, name)) is not None}
+    if options.family:
+        wanted["families"] = sorted(set(options.family))
+    if options.label:
+        wanted["labels"] = _labels(options.label)
+    if "pool" not in wanted:
+        wanted["pool"] = _choose_pool(client, wanted)
+    seen = client.request(preview=True, **wanted)
+
+    def call(preview: bool) -> Answer:
+        if preview:
+            return seen
+        return client.request(why=options.why, **wanted, proposal=seen.proposal)
+
+    done = confirmed_change(options, call, _in_words)
+    if done and options.output != "table":
+        show_record(done.result, options.output)
+    return DONE
+
+
+def _choose_pool(client: Client, wanted: dict[str, Any]) -> str:
+    """Show the candidates and let one be chosen; nothing is chosen in advance."""
+    need = {n: wanted[n] for n in ("tier", "zone", "region", "hosts", "growth", "length") if n in wanted}
+    found = client.candidates(wanted["project"], family=min(wanted.get("families", [4])), **need)
+    rows = [{"n": n, **row} for n, row in enumerate(found["candidates"], 1)]
+    if not rows:
+        raise WrongUse("no pool may serve this: " + ("; ".join(found["passed_over"]) or "none is for this place"))
+    if not sys.stdin.isatty():
+        raise WrongUse("say which --pool: " + ", ".join(cell(row["pool"]) for row in rows))
+    show_rows(rows, ("n", *_CANDIDATE_COLUMNS), "table")
+    answer = input("Which one? ").strip()
+    if not answer.isdigit() or not 1 <= int(answer) <= len(rows):
+        raise WrongUse(f"{answer!r} is none of them; nothing was changed")
+    return f"{rows[int(answer) - 1]['realm']['name']}:{rows[int(answer) - 1]['pool']['name']}"
+
+
+def _in_words(result: dict[str, Any]) -> str:
+    lines = []
+    for subnet in result["subnets"]:
+        blocks = ", ".join(f"{b['prefix']} ({int(b['usable']):,} usable)" for b in subnet["blocks"])
+        chain = f"{subnet['realm']['name']} > {subnet['pool']['name']}"
+        lines.append(f"hand out {blocks} from {chain} as {subnet['name']}")
+    why = dict.fromkeys(result["why"])
+    return "\n  ".join(lines) + "\n  why there: " + "; ".join(list(why)[:3])
+
+
+def _edit(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    names = ("name", "purpose", "notes", "hosts", "growth")
+    values = {name: value for name in names if (value := getattr(options, name)) is not None}
+    if options.label is not None:
+        values["labels"] = _labels(options.label)
+    if not values:
+        raise WrongUse("say what to change, such as --purpose 'gate readers'")
+    version = client.subnets.get(options.subnet)["version"]
+
+    def call(preview: bool) -> Answer:
+        return client.subnets.edit(options.subnet, preview=preview, why=options.why, if_version=version, **values)
+
+    words = ", ".join(f"{name} = {cell(value)}" for name, value in values.items())
+    confirmed_change(options, call, lambda subnet: f"set on {options.subnet}: {words}")
+    return DONE
+
+
+def _release(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    for name in options.subnet:
+
+        def call(preview: bool, name: str = name) -> Answer:
+            return client.release(name, at_once=options.at_once, preview=preview, why=options.why)
+
+        confirmed_change(options, call, _release_in_words)
+    return DONE
+
+
+def _release_in_words(subnet: dict[str, Any]) -> str:
+    chain = f"{subnet['realm']['name']} > {subnet['pool']['name']} > {subnet['name']}"
+    until = f"cooling until {subnet['cools_until']}" if subnet["state"] == "cooling" else "free at once"
+    return f"give back {chain}, {cell(subnet['blocks'])}: {until}"
+
+
+def _labels(given: list[str]) -> dict[str, str]:
+    for text in given:
+        if "=" not in text:
+            raise WrongUse(f"{text!r} is no label: write key=value")
+    return dict(text.split("=", 1) for text in given if text != "=")

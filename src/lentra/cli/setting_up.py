@@ -1,0 +1,401 @@
+"""Set-up commands: list, show, add, edit and remove for every kind of set-up object."""
+
+from __future__ import annotations
+
+import argparse
+import getpass
+import json
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.output import show_record, show_rows, styled
+from lentra.client import Answer, Client, Collection
+
+
+def _yes_no(text: str) -> bool:
+    if text.lower() not in ("yes", "no"):
+        raise argparse.ArgumentTypeError("yes or no")
+    return text.lower() == "yes"
+
+
+def _rules(text: str) -> dict[str, int] | None:
+    """Rules of a family: ``head=1 tail=1 …`` or ``none``."""
+    if text == "none":
+        return None
+    try:
+        pairs = dict(pair.split("=", 1) for pair in text.replace(",", " ").split())
+        return {name: int(value) for name, value in pairs.items()}
+    except ValueError:
+        raise argparse.ArgumentTypeError("head=1,tail=1,shortest=18,longest=28,range_shortest=8,range_longest=28")
+
+
+def _names(text: str) -> list[str]:
+    return [name for name in text.split(",") if name]
+
+
+def _length(text: str) -> dict[str, int]:
+    """``/20`` (IPv4) or ``6/48``."""
+    family, slash, length = text.rpartition("/")
+    if not slash or not length.isdigit() or family not in ("", "4", "6"):
+        raise argparse.ArgumentTypeError("write /20 for IPv4, 6/48 for IPv6")
+    return {"family": int(family or 4), "length": int(length)}
+
+
+@dataclass(frozen=True)
+class Option:
+    """One field of a kind as an option."""
+
+    name: str
+    help: str = ""
+    read: Callable[[str], Any] = str
+    needed: bool = False
+    many: bool = False
+    only_add: bool = False
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of set-up object on the command line. `named`: its first argument is its name."""
+
+    word: str
+    collection: str
+    columns: tuple[str, ...]
+    options: tuple[Option, ...]
+    example: str
+    named: bool = True
+    filters: tuple[str, ...] = ()
+
+
+_ABOUT = Option("about", "what it is for")
+KINDS = (
+    Kind(
+        "realm",
+        "realms",
+        ("name", "private_only", "name_template", "about"),
+        (
+            Option("private_only", "yes or no: private ranges alone", _yes_no),
+            Option("name_template", "such as {project}-{zone}-{tier}-{nn}"),
+            _ABOUT,
+        ),
+        "realm add depot --about 'the new depot' --preview",
+    ),
+    Kind(
+        "rule-sheet",
+        "rule_sheets",
+        ("name", "v4", "v6", "ipv6_needs_ipv4", "tag_needed", "dhcp", "about"),
+        (
+            Option("v4", "head=1,tail=1,shortest=18,… or none", _rules),
+            Option("v6", "the same for IPv6", _rules),
+            Option("ipv6_needs_ipv4", "yes or no", _yes_no),
+            Option("tag_needed", "yes or no: every subnet carries a segment tag", _yes_no),
+            Option("dhcp", "yes or no", _yes_no),
+            Option("workloads_min", "workloads per node, least", int),
+            Option("workloads_max", "workloads per node, most", int),
+            Option("hd_threshold", "HD-ratio threshold for IPv6, such as 0.94"),
+            _ABOUT,
+        ),
+        "rule-sheet list",
+    ),
+    Kind("region", "regions", ("name", "about"), (_ABOUT,), "region add south-sound --preview"),
+    Kind(
+        "zone",
+        "zones",
+        ("name", "region", "physical", "about"),
+        (
+            Option("region", "the region it is in", needed=True),
+            Option("physical", "its operator's identifier"),
+            _ABOUT,
+        ),
+        "zone add nc-4 --region north-coast --physical skarvik-hall-c --preview",
+        filters=("region",),
+    ),
+    Kind(
+        "tier",
+        "tiers",
+        ("name", "exposure", "about"),
+        (Option("exposure", "private, public or isolated"), _ABOUT),
+        "tier add kiosk --exposure public --preview",
+    ),
+    Kind(
+        "project",
+        "projects",
+        ("name", "title", "environment", "contact"),
+        (
+            Option("title", "its name in full"),
+            Option("contact", "whom to ask"),
+            Option("environment", "production, staging, test or development"),
+        ),
+        "project add lost-and-found --contact desk@ferry.example --preview",
+    ),
+    Kind(
+        "pool",
+        "pools",
+        ("name", "realm", "ranges", "parent", "region", "zone", "project", "sheet", "cooling_days"),
+        (
+            Option("realm", "for a top-level pool", only_add=True),
+            Option("parent", "carve it out of this pool", only_add=True),
+            Option("range", "a range; may be given several times", many=True, only_add=True),
+            Option("length", "find a range: /20, or 6/48", _length, many=True, only_add=True),
+            Option("placement", "where to find it: snug, low or roomy", only_add=True),
+            Option("sheet", "its rule sheet; a carved pool inherits one"),
+            Option("region", "serves this region"),
+            Option("zone", "serves this zone"),
+            Option("project", "serves this project alone"),
+            Option("origin", "own or provider"),
+            Option("exposure", "private or public"),
+            Option("cooling_days", "days until a range given back is free", int),
+            Option("warning_percent", "", int),
+            Option("critical_percent", "", int),
+            Option("placement_v4", "snug, low or roomy"),
+            Option("placement_v6", "snug, low or roomy"),
+            Option("shortest_v4", "shortest IPv4 length it hands out", int),
+            Option("longest_v4", "longest IPv4 length it hands out", int),
+            Option("unit_v6", "IPv6 is shown in this length", int),
+            _ABOUT,
+        ),
+        "pool add nc-1-extra --parent north-coast --length /22 --zone nc-1 --preview",
+        filters=("realm", "region", "zone", "project", "parent"),
+    ),
+    Kind(
+        "keep-out",
+        "keep_outs",
+        ("id", "range", "realm", "kind", "reason", "source", "since", "certainty"),
+        (
+            Option("realm", needed=True, only_add=True),
+            Option("range", "a prefix or first-last", needed=True, only_add=True),
+            Option("reason", "who uses it, or what forbids it", needed=True),
+            Option("kind", "on-premises, partner, provider, container-bridge, tunnel, special or other"),
+            Option("source", "how it is known"),
+            Option("since", "date, such as 2026-03-01"),
+            Option("certainty", "certain, likely or unsure"),
+            Option("despite_use", "yes: over space in use, as a clash", _yes_no, only_add=True),
+        ),
+        "keep-out add --realm fleet --range 10.45.0.0/16 --reason 'partner yard' --kind partner --preview",
+        named=False,
+        filters=("realm", "text"),
+    ),
+    Kind(
+        "person",
+        "people",
+        ("name", "role", "full_name", "active", "projects"),
+        (
+            Option("role", "viewer, requester, planner or admin", needed=True),
+            Option("full_name"),
+            Option("projects", "own projects, with commas between", _names),
+            Option("active", "yes or no", _yes_no),
+        ),
+        "person list",
+    ),
+)
+
+
+def add_commands(commands: Any) -> None:
+    """Add a command for every kind."""
+    for kind in KINDS:
+        parser = commands.add_parser(
+            kind.word, help=f"set up {kind.word}s", epilog=f"example: lentra {kind.example}"
+        )
+        verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+        _add_verbs(verbs, kind)
+    _add_token_commands(commands)
+
+
+def _add_verbs(verbs: Any, kind: Kind) -> None:
+    epilog = f"example: lentra {kind.example}"
+    command = verbs.add_parser("list", help=f"list {kind.word}s", epilog=epilog)
+    for name in kind.filters:
+        command.add_argument(f"--{name}")
+    command.set_defaults(run=lambda options: _list(options, kind))
+
+    command = verbs.add_parser("show", help="show one, what uses it, and what of it is fixed", epilog=epilog)
+    command.add_argument("ref", help="name or number")
+    command.set_defaults(run=lambda options: _show(options, kind))
+
+    command = verbs.add_parser("add", help="add one", epilog=epilog)
+    if kind.named:
+        command.add_argument("name")
+    _add_options(command, kind, adding=True)
+    command.set_defaults(run=lambda options: _add(options, kind))
+
+    command = verbs.add_parser("edit", help="edit one", epilog=epilog)
+    command.add_argument("ref", help="name or number")
+    if kind.named:
+        command.add_argument("--name", help="a new name")
+    _add_options(command, kind, adding=False)
+    command.set_defaults(run=lambda options: _edit(options, kind))
+
+    command = verbs.add_parser("remove", help="remove one that nothing uses", epilog=epilog)
+    command.add_argument("ref", help="name or number")
+    add_change_options(command)
+    command.set_defaults(run=lambda options: _remove(options, kind))
+
+    if kind.word == "pool":
+        command = verbs.add_parser(
+            "add-range",
+            help="add a range to a top-level pool",
+            epilog="example: lentra pool add-range links 172.20.1.0/24 --preview",
+        )
+        command.add_argument("ref", help="name or number")
+        command.add_argument("range")
+        add_change_options(command)
+        command.set_defaults(run=_add_range)
+
+
+def _add_options(command: argparse.ArgumentParser, kind: Kind, adding: bool) -> None:
+    for option in kind.options:
+        if option.only_add and not adding:
+            continue
+        command.add_argument(
+            f"--{option.name.replace('_', '-')}",
+            dest=option.name,
+            type=option.read,
+            help=option.help or None,
+            required=adding and option.needed,
+            action="append" if option.many else "store",
+        )
+    if kind.word == "person":
+        command.add_argument("--password", action="store_true", help="set a password, which is asked for")
+    add_change_options(command)
+
+
+def _values(options: argparse.Namespace, kind: Kind) -> dict[str, Any]:
+    names = [option.name for option in kind.options] + (["name"] if kind.named else [])
+    values = {name: value for name in names if (value := getattr(options, name, None)) is not None}
+    for single, several in (("range", "ranges"), ("length", "lengths")):
+        if kind.word == "pool" and single in values:
+            values[several] = values.pop(single)
+    if kind.word == "person" and options.password:
+        values["password"] = getpass.getpass() if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
+    return values
+
+
+def _collection(client: Client, kind: Kind) -> Collection:
+    return getattr(client, kind.collection)
+
+
+def _list(options: argparse.Namespace, kind: Kind) -> int:
+    filters = {name: value for name in kind.filters if (value := getattr(options, name)) is not None}
+    show_rows(_collection(client_for(options), kind).list(**filters), kind.columns, options.output)
+    return DONE
+
+
+def _show(options: argparse.Namespace, kind: Kind) -> int:
+    collection = _collection(client_for(options), kind)
+    record, use = collection.get(options.ref), collection.use(options.ref)
+    if options.output != "table":
+        show_record({**record, **use}, options.output)
+        return DONE
+    show_record(record, "table")
+    if use["frozen"]:
+        print(styled(f"fixed: {', '.join(use['frozen'])}", "dim"))
+    if use["use_count"]:
+        print(f"used by {use['use_count']}:")
+        show_rows(use["used_by"], ("kind", "range", "id"), "table")
+    return DONE
+
+
+def _add(options: argparse.Namespace, kind: Kind) -> int:
+    collection, values = _collection(client_for(options), kind), _values(options, kind)
+
+    def call(preview: bool) -> Answer:
+        return collection.add(preview=preview, why=options.why, **values)
+
+    return _confirm(options, call, lambda record: f"add {kind.word} {_called(record)}")
+
+
+def _edit(options: argparse.Namespace, kind: Kind) -> int:
+    collection, values = _collection(client_for(options), kind), _values(options, kind)
+    if not values:
+        raise WrongUse(f"say what to change: lentra {kind.word} edit --help lists the options")
+    version = collection.get(options.ref)["version"]
+
+    def call(preview: bool) -> Answer:
+        return collection.edit(options.ref, preview=preview, why=options.why, if_version=version, **values)
+
+    shown = {name: "…" if name == "password" else value for name, value in values.items()}
+    words = json.dumps(shown, ensure_ascii=False)
+    return _confirm(options, call, lambda record: f"edit {kind.word} {options.ref}: {words}")
+
+
+def _remove(options: argparse.Namespace, kind: Kind) -> int:
+    collection = _collection(client_for(options), kind)
+
+    def call(preview: bool) -> Answer:
+        return collection.remove(options.ref, preview=preview, why=options.why)
+
+    return _confirm(options, call, lambda record: f"remove {kind.word} {_called(record)}")
+
+
+def _add_range(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.pools.add_range(options.ref, options.range, preview=preview, why=options.why)
+
+    return _confirm(options, call, lambda pool: f"add {options.range} to pool {_called(pool)}")
+
+
+def _confirm(options: argparse.Namespace, call: Callable[[bool], Answer], words: Callable[[Any], str]) -> int:
+    done = confirmed_change(options, call, words)
+    if done and options.output != "table":
+        show_record(done.result, options.output)
+    return DONE
+
+
+def _called(record: dict[str, Any]) -> str:
+    realm = f"{record['realm']['name']} > " if record.get("realm") else ""
+    parent = f"{record['parent']['name']} > " if record.get("parent") else ""
+    ranges = f" ({', '.join(record['ranges'])})" if record.get("ranges") else ""
+    return f"{realm}{parent}{record.get('name') or record.get('range')}{ranges}"
+
+
+def _add_token_commands(commands: Any) -> None:
+    parser = commands.add_parser("token", help="your tokens", epilog="example: lentra token list")
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    command = verbs.add_parser("list", help="list tokens", epilog="example: lentra token list")
+    command.set_defaults(run=_list_tokens)
+    command = verbs.add_parser(
+        "add", help="make one; its text is shown once", epilog="example: lentra token add pipeline --preview"
+    )
+    command.add_argument("name")
+    command.add_argument("--person", help="for somebody else (admins)")
+    command.add_argument("--expires-at", dest="expires_at", help="such as 2027-01-01T00:00:00Z")
+    add_change_options(command)
+    command.set_defaults(run=_add_token)
+    command = verbs.add_parser("revoke", help="make one useless", epilog="example: lentra token revoke 4711")
+    command.add_argument("ref", help="its number")
+    add_change_options(command)
+    command.set_defaults(run=_revoke_token)
+
+
+def _list_tokens(options: argparse.Namespace) -> int:
+    columns = ("id", "name", "person", "expires_at", "revoked_at")
+    show_rows(client_for(options).tokens.list(), columns, options.output)
+    return DONE
+
+
+def _add_token(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    values = {n: v for n in ("name", "person", "expires_at") if (v := getattr(options, n)) is not None}
+
+    def call(preview: bool) -> Answer:
+        return client.tokens.add(preview=preview, why=options.why, **values)
+
+    done = confirmed_change(
+        options, call, lambda token: f"make token {token['name']} of {token['person']['name']}"
+    )
+    if done:
+        print(done.result["text"])
+    return DONE
+
+
+def _revoke_token(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.tokens.remove(options.ref, preview=preview, why=options.why)
+
+    return _confirm(options, call, lambda token: f"revoke token {token['name']}")

@@ -1,0 +1,16 @@
+"""The client library: everything that the API does, typed, without Django.
+
+Example:
+    >>> client = Client(url, token)
+    >>> client.size(hosts=180, growth=40, sheet="four-and-one")["length"]
+    23
+    >>> wanted = {"pool": "ticket-hall", "project": "ticketing", "zone": "ml-1", "tier": "app", "hosts": 50}
+    >>> seen = client.request(**wanted, preview=True)
+    >>> seen.result["subnets"][0]["blocks"][0]["usable"]
+    '59'
+"""
+
+from lentra.client.client import Answer, Client, Collection, sign_in
+from lentra.client.errors import LentraError, NotReachable, Problem
+
+__all__ = ["Answer", "Client", "Collection", "LentraError", "NotReachable", "Problem", "sign_in"]

@@ -1,0 +1,341 @@
+"""The client: calls with bounded retries, iterators over pages, previews."""
+
+from __future__ import annotations
+
+import random
+import time
+import uuid
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import quote
+
+import requests
+
+from lentra.client.errors import NotReachable, Problem, problem_from
+
+Record = dict[str, Any]
+_RETRIED = (502, 503, 504)
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The answer to a changing call.
+
+    Attributes:
+        result: what was made or changed (or would be, in a preview).
+        notes: what is worth knowing.
+        changes: the ledger entries written.
+        proposal: a preview's token: give it to the same call to have exactly what was shown.
+        replayed: True if an earlier call with the same key had done it already.
+    """
+
+    result: Any
+    notes: list[str]
+    changes: list[Record]
+    preview: bool
+    proposal: str | None
+    replayed: bool
+
+
+class Client:
+    """A connection to a Lentra service.
+
+    Args:
+        url: where the service is, such as ``http://127.0.0.1:8460``.
+        token: a token of the person that calls.
+        timeout: seconds to wait for one answer.
+        retries: how often a call is tried again when the service is away or busy. Calls that change
+            something carry an idempotency key, so that trying again never does it twice.
+
+    Example:
+        >>> client = Client(url, token)
+        >>> [zone["name"] for zone in client.zones.list(region="inner-isles")]
+        ['ii-1', 'ii-2']
+        >>> client.whereabouts("10.41.80.1", realm="fleet")[0]["pools"][-1]["name"]
+        'ii-2-general'
+    """
+
+    def __init__(self, url: str, token: str | None = None, timeout: float = 30, retries: int = 5) -> None:
+        self.url = url.rstrip("/")
+        self.timeout = timeout
+        self.retries = retries
+        self.http = requests.Session()
+        self.http.headers["User-Agent"] = "lentra-client"
+        if token:
+            self.http.headers["Authorization"] = f"Bearer {token}"
+        self.realms = Collection(self, "realms")
+        self.rule_sheets = Collection(self, "rule-sheets")
+        self.regions = Collection(self, "regions")
+        self.zones = Collection(self, "zones")
+        self.tiers = Collection(self, "tiers")
+        self.projects = Collection(self, "projects")
+        self.pools = Pools(self, "pools")
+        self.keep_outs = Collection(self, "keep-outs")
+        self.people = Collection(self, "people")
+        self.tokens = Collection(self, "tokens")
+        self.subnets = Subnets(self, "subnets")
+
+    # --- who ---
+
+    def me(self) -> Record:
+        """The person that the token belongs to."""
+        return self._record("session")
+
+    # --- working out and looking ---
+
+    def size(self, **what: Any) -> Record:
+        """Size by ``hosts`` (with ``growth`` in percent) or ``length``, under a ``sheet`` or a ``pool``'s."""
+        return self._record("size", what)
+
+    def explain(self, prefix: str, **what: Any) -> Record:
+        """All plain facts about a prefix, under a ``sheet`` or a ``pool``'s."""
+        return self._record("explain", {"prefix": prefix, **what})
+
+    def candidates(self, project: str, **need: Any) -> Record:
+        """Pools that may serve a need (tier, zone or region, hosts or length), and where in each."""
+        return self._record("candidates", {"project": project, **need})
+
+    def whereabouts(self, range: str, realm: str | None = None) -> list[Record]:
+        """What is at an address or over a range, per realm."""
+        found = self.call("GET", "whereabouts", query={"range": range, "realm": realm})
+        return list(found.json())
+
+    def usage(self, **of: Any) -> Iterator[Record]:
+        """Usage of pools, filtered by realm, region, zone or project."""
+        return self.pages("usage", of)
+
+    def ledger(self, **of: Any) -> Iterator[Record]:
+        """Ledger entries, newest first, filtered by kind, record, actor, verb or text."""
+        return self.pages("ledger", of)
+
+    def verify(self) -> Record:
+        """Whether all that must hold, holds."""
+        return self._record("verify")
+
+    # --- asking and giving back ---
+
+    def request(self, *, preview: bool = False, why: str = "", key: str | None = None, **wanted: Any) -> Answer:
+        """Ask for subnets.
+
+        Args:
+            wanted: pool, project, tier, zone or region, and hosts (with growth), length or prefix; further
+                count, families, placement, beside, name, purpose, notes, labels, proposal.
+            key: an idempotency key of your own; a fresh one if None.
+
+        Raises:
+            Problem: one of its kinds, if the service refuses.
+        """
+        return self.change("POST", "subnets", wanted, preview=preview, why=why, key=key)
+
+    def release(self, subnet: str | int, *, at_once: bool = False, preview: bool = False, why: str = "") -> Answer:
+        """Give a subnet back; ``at_once`` (for planners) skips or ends cooling."""
+        path = f"subnets/{_part(subnet)}/release"
+        return self.change("POST", path, {"at_once": at_once}, preview=preview, why=why)
+
+    # --- calls ---
+
+    def change(
+        self,
+        method: str,
+        path: str,
+        body: Mapping[str, Any] | None = None,
+        *,
+        preview: bool = False,
+        why: str = "",
+        key: str | None = None,
+        version: int | None = None,
+    ) -> Answer:
+        """A changing call. POSTs always carry an idempotency key."""
+        headers = {}
+        if method == "POST" and not preview:
+            headers["Idempotency-Key"] = key or str(uuid.uuid4())
+        if version is not None:
+            headers["If-Match"] = f'"{version}"'
+        query = {"preview": "true" if preview else None, "why": why or None}
+        answer = self.call(method, path, query=query, body=body or {}, headers=headers)
+        told = answer.json()
+        return Answer(
+            result=told["result"],
+            notes=told["notes"],
+            changes=told["changes"],
+            preview=told["preview"],
+            proposal=told["proposal"],
+            replayed=answer.headers.get("Idempotent-Replay") == "true",
+        )
+
+    def pages(self, path: str, query: Mapping[str, Any]) -> Iterator[Record]:
+        """All records of a list, page by page as they are needed."""
+        answer = self.call("GET", path, query=query).json()
+        while True:
+            yield from answer["results"]
+            if not answer["next"]:
+                return
+            # The service may be known here by another address than it knows itself.
+            answer = self.call("GET", path + "?" + answer["next"].partition("?")[2]).json()
+
+    def call(
+        self,
+        method: str,
+        path: str,
+        *,
+        query: Mapping[str, Any] | None = None,
+        body: Mapping[str, Any] | None = None,
+        headers: Mapping[str, str] | None = None,
+    ) -> requests.Response:
+        """One call, tried again while the service is away or busy and it is safe to.
+
+        Raises:
+            NotReachable: no answer after all retries.
+            Problem: the service refuses.
+        """
+        given = {name: value for name, value in (query or {}).items() if value is not None}
+        safe = method == "GET" or "Idempotency-Key" in (headers or {}) or bool(given.get("preview"))
+        tries = self.retries + 1 if safe else 1
+        failure: Exception | None = None
+        for attempt in range(tries):
+            if attempt:
+                time.sleep(min(0.2 * 2**attempt, 5) * random.uniform(0.5, 1))
+            try:
+                answer = self.http.request(
+                    method,
+                    f"{self.url}/api/v1/{path}",
+                    params=given,
+                    json=body,
+                    headers=dict(headers or {}),
+                    timeout=self.timeout,
+                )
+            except requests.RequestException as error:
+                failure = NotReachable(f"{self.url} does not answer: {_plain(error)}")
+                continue
+            if answer.ok:
+                return answer
+            failure = _problem_of(answer)
+            if answer.status_code not in _RETRIED:
+                raise failure
+        assert failure is not None
+        raise failure
+
+    def _record(self, path: str, query: Mapping[str, Any] | None = None) -> Record:
+        return dict(self.call("GET", path, query=query).json())
+
+
+class Collection:
+    """The records of one kind.
+
+    Example:
+        >>> client = Client(url, token)
+        >>> client.tiers.get("data")["exposure"]
+        'isolated'
+        >>> client.tiers.add(name="lab", exposure="isolated", preview=True).result["name"]
+        'lab'
+    """
+
+    def __init__(self, client: Client, path: str) -> None:
+        self.client = client
+        self.path = path
+
+    def list(self, **filters: Any) -> Iterator[Record]:
+        """Records that match the filters."""
+        return self.client.pages(self.path, filters)
+
+    def get(self, ref: str | int) -> Record:
+        """One record, by name or number (realm:name where several realms have the name)."""
+        return dict(self.client.call("GET", f"{self.path}/{_part(ref)}").json())
+
+    def use(self, ref: str | int) -> Record:
+        """What uses the record, and which of its fields are fixed."""
+        return dict(self.client.call("GET", f"{self.path}/{_part(ref)}/use").json())
+
+    def add(self, *, preview: bool = False, why: str = "", **values: Any) -> Answer:
+        """Add a record."""
+        return self.client.change("POST", self.path, values, preview=preview, why=why)
+
+    def edit(
+        self,
+        ref: str | int,
+        *,
+        preview: bool = False,
+        why: str = "",
+        if_version: int | None = None,
+        **values: Any,
+    ) -> Answer:
+        """Set values on a record; with ``if_version`` only if it has not changed since that version."""
+        path = f"{self.path}/{_part(ref)}"
+        return self.client.change("PATCH", path, values, preview=preview, why=why, version=if_version)
+
+    def remove(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+        """Remove a record that nothing uses."""
+        return self.client.change("DELETE", f"{self.path}/{_part(ref)}", preview=preview, why=why)
+
+
+class Pools(Collection):
+    """Pools; ``add`` with ``parent`` carves one out of another."""
+
+    def add_range(self, ref: str | int, range: str, *, preview: bool = False, why: str = "") -> Answer:
+        """Add a range to a top-level pool."""
+        path = f"pools/{_part(ref)}/ranges"
+        return self.client.change("POST", path, {"range": range}, preview=preview, why=why)
+
+    def usage(self, ref: str | int) -> Record:
+        """Usage of the pool by itself (``own``) and with the pools carved from it (``with_carved``)."""
+        return dict(self.client.call("GET", f"pools/{_part(ref)}/usage").json())
+
+    def picture(self, ref: str | int, inside: str | None = None) -> Record:
+        """The pieces of a range of the pool, with their states."""
+        return dict(self.client.call("GET", f"pools/{_part(ref)}/picture", query={"inside": inside}).json())
+
+
+class Subnets(Collection):
+    """Subnets; `Client.request` and `Client.release` make and end them."""
+
+    def history(self, ref: str | int) -> Record | list[Record]:
+        """Ledger entries of a subnet, newest first; by number also after it is gone."""
+        return list(self.client.call("GET", f"subnets/{_part(ref)}/history").json())
+
+    def neighbours(self, ref: str | int) -> Any:
+        """What lies around each block of a subnet."""
+        return list(self.client.call("GET", f"subnets/{_part(ref)}/neighbours").json())
+
+
+def sign_in(url: str, name: str, password: str, token_name: str) -> tuple[str, Record]:
+    """Sign in with a password and make a token; returns its text and the person.
+
+    Raises:
+        Problem, NotReachable: as for every call.
+    """
+    client = Client(url, retries=1)
+    person = client.call("POST", "session", body={"name": name, "password": password}).json()
+    headers = {
+        "X-CSRFToken": client.http.cookies.get("lentra_csrf") or "",
+        "Idempotency-Key": str(uuid.uuid4()),
+        "Referer": url,
+    }
+    made = client.call("POST", "tokens", body={"name": token_name}, headers=headers).json()
+    return str(made["result"]["text"]), dict(person)
+
+
+def _part(ref: str | int) -> str:
+    return quote(str(ref), safe=":")
+
+
+def _problem_of(answer: requests.Response) -> Problem:
+    try:
+        document = answer.json()
+    except ValueError:
+        document = {}
+    if not isinstance(document, dict) or "code" not in document:
+        document = {
+            "status": answer.status_code,
+            "code": "busy" if answer.status_code in _RETRIED else "",
+            "detail": f"the service answered {answer.status_code} without saying why",
+        }
+    return problem_from(document)
+
+
+def _plain(error: Exception) -> str:
+    text = str(error)
+    for word, meaning in (("refused", "connection refused"), ("timed out", "no answer in time")):
+        if word in text:
+            return meaning
+    return text.partition("(")[0].strip() or type(error).__name__

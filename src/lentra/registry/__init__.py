@@ -1,0 +1,1 @@
+"""Records and transactions: what is kept, and every way in which it can change."""

@@ -1,0 +1,51 @@
+"""The union of a realm's keep-outs, as it bears on free space."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from lentra.addressing.extents import Extent, ExtentStore, State, carve
+from lentra.addressing.prefix import Prefix, prefixes_of_range
+from lentra.registry.models import KeepOut
+
+
+def keep_outs_over(realm_id: int, family: int, first: int, last: int) -> list[KeepOut]:
+    """The realm's keep-outs that share an address with first..last, in order."""
+    rows = KeepOut.objects.filter(realm_id=realm_id, family=family, first__lte=last, last__gte=first)
+    return list(rows.order_by("first", "-last"))
+
+
+def kept_parts(prefix: Prefix, keep_outs: Iterable[KeepOut]) -> list[Prefix]:
+    """The parts of a prefix that keep-outs cover, as the fewest prefixes."""
+    parts: list[Prefix] = []
+    spans: list[list[int]] = []
+    for keep_out in sorted(keep_outs, key=lambda k: k.first):
+        first: int = max(keep_out.first, prefix.first)
+        last: int = min(keep_out.last, prefix.last)
+        if first > last:
+            continue
+        if spans and first <= spans[-1][1] + 1:
+            spans[-1][1] = max(spans[-1][1], last)
+        else:
+            spans.append([first, last])
+    for first, last in spans:
+        parts += prefixes_of_range(prefix.family, first, last)
+    return parts
+
+
+def keep_out_of(store: ExtentStore, free: Prefix, realm_id: int) -> None:
+    """Withdraw from a free extent whatever the realm's keep-outs cover of it."""
+    for part in kept_parts(free, keep_outs_over(realm_id, free.family, free.first, free.last)):
+        withdraw(store, part)
+
+
+def withdraw(store: ExtentStore, part: Prefix) -> None:
+    """Turn the free space inside `part` into kept-out space; what is in use stays as it is."""
+    for extent in store.overlapping(part.first, part.last):
+        if extent.state is not State.FREE:
+            continue
+        inner = part if extent.prefix.contains(part) else extent.prefix
+        if extent.prefix == inner:
+            store.replace([extent], [Extent(inner, State.KEPT_OUT)])
+        else:
+            carve(store, inner, State.KEPT_OUT, None, within=extent.prefix)

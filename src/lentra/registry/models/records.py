@@ -1,0 +1,102 @@
+"""What every record has in common, and the ledger and operations that bind them together."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from django.core.serializers.json import DjangoJSONEncoder
+from django.db import models
+
+from lentra.registry.models.fields import name_field
+
+
+class Record(models.Model):
+    """A thing whose every change is in the ledger.
+
+    Its number is that of the ledger entry that made it, so numbers are unique across all kinds.
+    `last_entry` is the number of its latest entry, and so its edit version (the ETag).
+    """
+
+    id = models.PositiveBigIntegerField(primary_key=True)
+    last_entry = models.PositiveBigIntegerField()
+
+    class Meta:
+        abstract = True
+
+    KIND = ""
+    HIDDEN: tuple[str, ...] = ()  # fields whose values do not go into the ledger
+
+    @property
+    def label_text(self) -> str:
+        """How the ledger and messages name this record."""
+        return str(getattr(self, "name", self.pk))
+
+    def facts(self) -> dict[str, Any]:
+        """The record's own values, for the ledger."""
+        skip = {"id", "last_entry", *self.HIDDEN}
+        fields = (f for f in self._meta.concrete_fields if f.attname not in skip)
+        return {f.attname: getattr(self, f.attname) for f in fields}
+
+
+class LedgerEntry(models.Model):
+    """One change of one record: who, when, what, before, after, why. Only ever added.
+
+    `subject` is the record's number; it is empty in the entry that made the record, whose own number is
+    the record's number.
+    """
+
+    number = models.BigAutoField(primary_key=True)
+    at = models.DateTimeField()
+    operation = models.UUIDField()
+    actor = models.PositiveBigIntegerField(null=True)
+    actor_name = name_field()
+    verb = models.CharField(max_length=24)
+    kind = models.CharField(max_length=24)
+    subject = models.PositiveBigIntegerField(null=True)
+    name = name_field(200)
+    realm = models.PositiveBigIntegerField(null=True)
+    before = models.JSONField(null=True, encoder=DjangoJSONEncoder)
+    after = models.JSONField(null=True, encoder=DjangoJSONEncoder)
+    why = models.CharField(max_length=500, default="")
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["subject"], name="ledger_subject"),
+            models.Index(fields=["operation"], name="ledger_operation"),
+            models.Index(fields=["kind", "number"], name="ledger_kind"),
+            models.Index(fields=["actor_name", "number"], name="ledger_actor"),
+        ]
+
+    @property
+    def record(self) -> int:
+        """Number of the record that the entry is about."""
+        return self.subject or self.number
+
+    def delete(self, *args: Any, **kwargs: Any) -> Any:
+        raise TypeError("the ledger is only ever added to")
+
+
+class Operation(models.Model):
+    """One change that was committed: proof that it was, and its answer for whoever repeats it.
+
+    `key` is the caller's idempotency key, unique per person; NULL keys never collide.
+    """
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    actor = models.PositiveBigIntegerField(null=True)
+    key = name_field(200, null=True)
+    digest = models.CharField(max_length=64)
+    answer = models.JSONField(null=True, encoder=DjangoJSONEncoder)
+    at = models.DateTimeField(db_index=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["actor", "key"], name="operation_once_per_key")]
+
+
+class Lease(models.Model):
+    """Who does the service's own regular work for now, so that one process at a time does it."""
+
+    name = name_field(primary_key=True)
+    holder = models.UUIDField()
+    until = models.DateTimeField()

@@ -1,0 +1,99 @@
+"""The set-up objects: realms, rule sheets, regions, zones, tiers, projects."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from lentra.addressing.rules import FamilyRules, RuleSheet
+from lentra.registry.models.fields import name_field
+from lentra.registry.models.records import Record
+
+NAME_TEMPLATE = "{project}-{zone}-{tier}-{nn}"
+EXPOSURES = ("private", "public", "isolated")
+ENVIRONMENTS = ("production", "staging", "test", "development")
+
+
+class Realm(Record):
+    """Where addresses must be unique. `outline` counts changes of top-level ranges and keep-outs."""
+
+    KIND = "realm"
+    HIDDEN = ("outline",)
+
+    name = name_field(unique=True)
+    about = models.CharField(max_length=500, default="", blank=True)
+    private_only = models.BooleanField(default=False)
+    name_template = models.CharField(max_length=120, default=NAME_TEMPLATE)
+    outline = models.PositiveBigIntegerField(default=0)
+
+
+class Sheet(Record):
+    """A rule sheet. `v4` and `v6` hold the values of `FamilyRules`, or null where a family is not served."""
+
+    KIND = "rule sheet"
+
+    name = name_field(unique=True)
+    about = models.CharField(max_length=500, default="", blank=True)
+    v4 = models.JSONField(null=True, blank=True)
+    v6 = models.JSONField(null=True, blank=True)
+    ipv6_needs_ipv4 = models.BooleanField(default=False)
+    tag_needed = models.BooleanField(default=False)
+    dhcp = models.BooleanField(default=True)
+    workloads_min = models.PositiveSmallIntegerField(default=8)
+    workloads_max = models.PositiveSmallIntegerField(default=110)
+    hd_threshold = models.DecimalField(max_digits=4, decimal_places=3, default="0.94")
+
+    def rules(self) -> RuleSheet:
+        """The sheet as the core knows it."""
+        return RuleSheet(
+            name=self.name,
+            about=self.about,
+            v4=FamilyRules(**self.v4) if self.v4 else None,
+            v6=FamilyRules(**self.v6) if self.v6 else None,
+            ipv6_needs_ipv4=self.ipv6_needs_ipv4,
+            tag_needed=self.tag_needed,
+            dhcp=self.dhcp,
+            workloads_min=self.workloads_min,
+            workloads_max=self.workloads_max,
+            hd_threshold=str(self.hd_threshold),
+        )
+
+
+class Region(Record):
+    """A part of the world in which zones lie."""
+
+    KIND = "region"
+
+    name = name_field(unique=True)
+    about = models.CharField(max_length=500, default="", blank=True)
+
+
+class Zone(Record):
+    """One failure domain in a region; `physical` is the identifier its operator uses for it."""
+
+    KIND = "zone"
+
+    name = name_field(unique=True)
+    region = models.ForeignKey(Region, on_delete=models.PROTECT, related_name="zones")
+    physical = models.CharField(max_length=120, default="", blank=True)
+    about = models.CharField(max_length=500, default="", blank=True)
+
+
+class Tier(Record):
+    """What runs in a subnet, and who can reach it."""
+
+    KIND = "tier"
+
+    name = name_field(unique=True)
+    exposure = models.CharField(max_length=12, choices=[(e, e) for e in EXPOSURES], default="private")
+    about = models.CharField(max_length=500, default="", blank=True)
+
+
+class Project(Record):
+    """Who subnets are for. Its name is its key: short, in lower case, part of subnet names."""
+
+    KIND = "project"
+
+    name = name_field(unique=True)
+    title = models.CharField(max_length=200, default="", blank=True)
+    contact = models.CharField(max_length=200, default="", blank=True)
+    environment = models.CharField(max_length=16, choices=[(e, e) for e in ENVIRONMENTS], default="production")

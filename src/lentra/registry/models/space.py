@@ -1,0 +1,169 @@
+"""Pools and their space: ranges, extents, counters, keep-outs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import models
+
+from lentra.addressing.extents import State
+from lentra.addressing.headroom import Usage
+from lentra.addressing.placement import PLACEMENTS
+from lentra.addressing.prefix import Prefix, range_text
+from lentra.registry.models.fields import AddressField, CountField, name_field
+from lentra.registry.models.records import Record
+from lentra.registry.models.setup import Project, Realm, Region, Sheet, Zone
+
+ORIGINS = ("own", "provider")
+KEEP_OUT_KINDS = ("on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other")
+CERTAINTIES = ("certain", "likely", "unsure")
+
+
+class Pool(Record):
+    """Ranges from which blocks are handed out. `sheet` is the one in force, inherited or the pool's own."""
+
+    KIND = "pool"
+
+    realm = models.ForeignKey(Realm, on_delete=models.PROTECT, related_name="pools")
+    name = name_field()
+    parent = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="carved")
+    sheet = models.ForeignKey(Sheet, on_delete=models.PROTECT, related_name="pools")
+    sheet_inherited = models.BooleanField(default=False)
+    region = models.ForeignKey(Region, null=True, on_delete=models.PROTECT, related_name="pools")
+    zone = models.ForeignKey(Zone, null=True, on_delete=models.PROTECT, related_name="pools")
+    project = models.ForeignKey(Project, null=True, on_delete=models.PROTECT, related_name="pools")
+    origin = models.CharField(max_length=12, choices=[(o, o) for o in ORIGINS], default="own")
+    exposure = models.CharField(max_length=12, choices=[(e, e) for e in ("private", "public")], default="private")
+    about = models.CharField(max_length=500, default="", blank=True)
+    cooling_days = models.PositiveSmallIntegerField(default=7)
+    warning_percent = models.PositiveSmallIntegerField(default=75)
+    critical_percent = models.PositiveSmallIntegerField(default=90)
+    placement_v4 = models.CharField(max_length=8, choices=[(p, p) for p in PLACEMENTS], default="snug")
+    placement_v6 = models.CharField(max_length=8, choices=[(p, p) for p in PLACEMENTS], default="roomy")
+    shortest_v4 = models.PositiveSmallIntegerField(null=True, blank=True)
+    longest_v4 = models.PositiveSmallIntegerField(null=True, blank=True)
+    unit_v6 = models.PositiveSmallIntegerField(default=64)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["realm", "name"], name="pool_name_in_realm")]
+
+    def placement(self, family: int) -> str:
+        """The placement used where a request names none."""
+        return self.placement_v4 if family == 4 else self.placement_v6
+
+
+class PoolRange(models.Model):
+    """One range of a pool. Top-level ranges of a realm never overlap; a carved pool's lie in its parent's."""
+
+    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="ranges")
+    realm = models.ForeignKey(Realm, on_delete=models.CASCADE, db_constraint=False, db_index=False)
+    family = models.PositiveSmallIntegerField()
+    first: Any = AddressField()
+    last: Any = AddressField()
+    length = models.PositiveSmallIntegerField()
+    top = models.BooleanField()
+
+    class Meta:
+        ordering = ["family", "first"]
+        constraints = [models.UniqueConstraint(fields=["pool", "family", "first"], name="range_once_in_pool")]
+        indexes = [models.Index(fields=["realm", "family", "first"], name="range_place")]
+
+    @property
+    def prefix(self) -> Prefix:
+        """The range as a prefix."""
+        return Prefix(self.family, self.first, self.length)
+
+
+class Space(models.Model):
+    """Counters of one pool in one family, and the row that a change of its space locks.
+
+    `revision` grows with every change of the extents; `free_counts` is the number of free extents per
+    length; `next_due` is when something here next expires by itself.
+    """
+
+    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="spaces")
+    family = models.PositiveSmallIntegerField()
+    revision = models.PositiveBigIntegerField(default=0)
+    free: Any = CountField(default=0)
+    held: Any = CountField(default=0)
+    handed_out: Any = CountField(default=0)
+    room: Any = CountField(default=0)
+    reserved: Any = CountField(default=0)
+    cooling: Any = CountField(default=0)
+    kept_out: Any = CountField(default=0)
+    carved: Any = CountField(default=0)
+    free_counts = models.JSONField(default=dict)
+    largest_free = models.PositiveSmallIntegerField(null=True)
+    next_due = models.DateTimeField(null=True, db_index=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["pool", "family"], name="space_once_in_pool")]
+
+    def usage(self) -> Usage:
+        """The counters as the core's usage."""
+        addresses = {state: getattr(self, state.name.lower()) for state in State}
+        return Usage(self.family, addresses, {int(n): c for n, c in self.free_counts.items()})
+
+
+class ExtentRow(models.Model):
+    """One extent of one pool: an aligned prefix in exactly one state.
+
+    Unique on (pool, family, first): that index is also the guard against handing out twice. `subnet` owns
+    what is held, handed out, room or cooling; `child` owns what is carved.
+    """
+
+    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, db_index=False)
+    realm = models.ForeignKey(Realm, on_delete=models.CASCADE, db_constraint=False, db_index=False)
+    family = models.PositiveSmallIntegerField()
+    first: Any = AddressField()
+    length = models.PositiveSmallIntegerField()
+    state = models.PositiveSmallIntegerField()
+    subnet = models.ForeignKey("Subnet", null=True, on_delete=models.PROTECT, related_name="extents")
+    child = models.ForeignKey(Pool, null=True, on_delete=models.PROTECT, related_name="carved_from")
+
+    class Meta:
+        db_table = "registry_extent"
+        constraints = [models.UniqueConstraint(fields=["pool", "family", "first"], name="extent_once_in_pool")]
+        indexes = [
+            models.Index(fields=["pool", "family", "state", "length", "first"], name="extent_free"),
+            models.Index(fields=["realm", "family", "first"], name="extent_place"),
+        ]
+
+    @property
+    def prefix(self) -> Prefix:
+        """The extent as a prefix."""
+        return Prefix(self.family, self.first, self.length)
+
+
+class KeepOut(Record):
+    """A range that is used or forbidden elsewhere: never handed out in its realm. May overlap others."""
+
+    KIND = "keep-out"
+
+    realm = models.ForeignKey(Realm, on_delete=models.CASCADE, related_name="keep_outs", db_index=False)
+    family = models.PositiveSmallIntegerField()
+    first: Any = AddressField()
+    last: Any = AddressField()
+    kind = models.CharField(max_length=20, choices=[(k, k) for k in KEEP_OUT_KINDS], default="other")
+    reason = models.CharField(max_length=300)
+    source = models.CharField(max_length=200, default="", blank=True)
+    since = models.DateField(null=True)
+    certainty = models.CharField(max_length=8, choices=[(c, c) for c in CERTAINTIES], default="certain")
+
+    class Meta:
+        indexes = [models.Index(fields=["realm", "family", "first"], name="keep_out_place")]
+
+    @property
+    def label_text(self) -> str:
+        return self.range_text
+
+    def facts(self) -> dict[str, Any]:
+        facts = super().facts()
+        for bound in ("family", "first", "last"):
+            del facts[bound]
+        return {"range": self.range_text, **facts}
+
+    @property
+    def range_text(self) -> str:
+        """The range as a prefix, or first-last."""
+        return range_text(self.family, self.first, self.last)

@@ -1,0 +1,103 @@
+"""Names of subnets: from the realm's template, or given."""
+
+from __future__ import annotations
+
+import re
+
+from django.db.models import Max
+
+from lentra.registry.errors import Invalid, NameTaken
+from lentra.registry.models import Pool, Subnet
+from lentra.registry.queries.target import Target
+from lentra.registry.setup import check_name
+
+_NUMBERED = re.compile(r"(.*\D)(\d{2,4})$")
+_LONGEST = 63
+
+
+def stem_of(pool: Pool, target: Target) -> str:
+    """The realm's template filled in for a request, but for its number ``{nn}``."""
+    values = {
+        "project": target.project.name,
+        "environment": target.project.environment,
+        "region": target.region.name,
+        "zone": target.zone.name if target.zone else target.region.name,
+        "tier": target.tier.name,
+        "pool": pool.name,
+        "nn": "{nn}",
+    }
+    return pool.realm.name_template.format(**values)
+
+
+def split_name(name: str) -> tuple[str, int]:
+    """Stem and number of a given name, so that numbering takes note of it."""
+    match = _NUMBERED.fullmatch(name)
+    return (match[1] + "{nn}", int(match[2])) if match else (name, 0)
+
+
+def names_for(pool: Pool, target: Target, count: int, given: str | None, skip: int) -> list[str]:
+    """Names for new subnets: numbered onward from the highest number that the stem has in the realm.
+
+    Args:
+        given: a name asked for, used as it is for one subnet and numbered for several.
+        skip: numbers to leave out, after a clash with somebody who was first.
+
+    Raises:
+        NameTaken: the given name belongs to a living or cooling subnet; proposes the next free one.
+        Invalid: no name, or too long a one.
+    """
+    if given and count == 1 and "{nn}" not in given:
+        check_name(given)
+        refuse_taken_subnet_name(pool.realm_id, given)
+        return [given]
+    stem = given or stem_of(pool, target)
+    if "{nn}" not in stem:
+        stem += "-{nn}"
+    highest = _highest(pool.realm_id, stem) + skip
+    names = [numbered(stem, highest + n) for n in range(1, count + 1)]
+    if len(names[-1]) > _LONGEST:
+        raise Invalid(
+            f"the name {names[-1]!r} has {len(names[-1])} characters, {_LONGEST} at most: give a shorter one",
+            field="name",
+            received=names[-1],
+            suggestions=[names[-1][-_LONGEST:].lstrip("-._")],
+        )
+    check_name(names[0])
+    return names
+
+
+def refuse_taken_subnet_name(realm_id: int, name: str, besides: int | None = None) -> None:
+    """Refuse a name that a living or cooling subnet of the realm has."""
+    taken = Subnet.objects.filter(realm_id=realm_id, name=name).exclude(pk=besides).first()
+    if taken is None:
+        return
+    stem, _ = split_name(name)
+    stem = stem if "{nn}" in stem else stem + "-{nn}"
+    free = numbered(stem, max(1, _highest(realm_id, stem)) + 1)
+    until = f", cooling until {taken.cools_until:%Y-%m-%d %H:%M} UTC" if taken.cools_until else ""
+    raise NameTaken(
+        f"the name {name!r} is taken by subnet number {taken.pk} ({taken.state}{until}); free is {free!r}",
+        field="name",
+        received=name,
+        rule="names are unique among the living and cooling subnets of a realm",
+        conflicts=[
+            {
+                "range": ", ".join(str(b) for b in taken.blocks()),
+                "owner": taken.name,
+                "id": taken.pk,
+                "state": taken.state,
+                "until": taken.cools_until,
+            }
+        ],
+        suggestions=[free],
+    )
+
+
+def numbered(stem: str, number: int) -> str:
+    """A stem with its number in: two digits, more where needed."""
+    return stem.replace("{nn}", f"{number:02d}")
+
+
+def _highest(realm_id: int, stem: str) -> int:
+    rows = Subnet.objects.filter(realm_id=realm_id, name_stem=stem)
+    return rows.aggregate(highest=Max("name_number"))["highest"] or 0

@@ -1,0 +1,66 @@
+"""Candidates for a need: the pools that may serve it, and where in each the block would go."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lentra.addressing.placement import neighbours_in_words, place
+from lentra.addressing.prefix import Prefix
+from lentra.addressing.refusal import Refusal
+from lentra.addressing.sizing import size_by_hosts, size_of_length
+from lentra.registry.models import Pool, Project, Realm, Region, Space, Tier, Zone
+from lentra.registry.queries.serving import serving_pools
+from lentra.registry.space import DatabaseExtents
+
+_MOST = 12
+
+
+@dataclass
+class Candidate:
+    """A pool that may serve, the block it would give, and why there."""
+
+    pool: Pool
+    space: Space
+    block: Prefix
+    usable: int
+    why: str
+
+
+def candidates(
+    *,
+    project: Project,
+    tier: Tier | None,
+    zone: Zone | None,
+    region: Region | None,
+    realm: Realm | None,
+    family: int,
+    hosts: int | None,
+    growth: int,
+    length: int | None,
+    placement: str | None,
+) -> tuple[list[Candidate], list[str]]:
+    """Candidates in the order of `serving_pools`, and why other pools do not serve (pool: reason)."""
+    found: list[Candidate] = []
+    passed: list[str] = []
+    pools = serving_pools(family, None, zone=zone, region=region, project=project, tier=tier, realm=realm)
+    spaces = {s.pool_id: s for s in Space.objects.filter(pool__in=pools[:100], family=family)}
+    for pool in pools[:100]:
+        if len(found) == _MOST:
+            break
+        space = spaces[pool.pk]
+        sheet = pool.sheet.rules()
+        try:
+            if hosts is not None:
+                size = size_by_hosts(hosts, sheet, growth=growth, length=length, family=family)
+            else:
+                size = size_of_length(
+                    sheet.family(family).longest if length is None else length, sheet, family=family
+                )
+            store = DatabaseExtents(space, pool.realm_id)
+            place_found = place(store, size.length, placement or pool.placement(family))
+        except Refusal as refusal:
+            passed.append(f"{pool.name}: {refusal.message}")
+            continue
+        why = f"{place_found.why}, {neighbours_in_words(store, place_found.within)}"
+        found.append(Candidate(pool, space, place_found.block, size.usable, why))
+    return found, passed

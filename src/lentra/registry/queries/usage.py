@@ -1,0 +1,78 @@
+"""Usage of pools: their own counters, and rolled up over the pools carved from them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from lentra.addressing.extents import State
+from lentra.addressing.headroom import Usage
+from lentra.registry.models import Pool, Space
+
+FITS = {4: range(8, 33), 6: (40, 44, 48, 52, 56, 60, 64)}
+
+
+def own_usage(pools: Iterable[int]) -> dict[int, dict[int, Usage]]:
+    """Counters of each pool's own extents: pool number -> family -> usage. One statement."""
+    found: dict[int, dict[int, Usage]] = {}
+    for space in Space.objects.filter(pool_id__in=list(pools)):
+        found.setdefault(space.pool_id, {})[space.family] = space.usage()
+    return found
+
+
+def rolled_up(realm_id: int | None = None) -> dict[int, dict[int, Usage]]:
+    """Usage of every pool with what was carved from it counted by its own use, never twice. Two statements."""
+    pools = Pool.objects.all() if realm_id is None else Pool.objects.filter(realm_id=realm_id)
+    parents = dict(pools.values_list("pk", "parent_id"))
+    own = own_usage(parents)
+    children: dict[int, list[int]] = {}
+    for pk, parent in parents.items():
+        if parent is not None:
+            children.setdefault(parent, []).append(pk)
+    rolled: dict[int, dict[int, Usage]] = {}
+    for pk in sorted(parents, reverse=True):  # a carved pool's number is above its parent's
+        rolled[pk] = {
+            family: _with_children(usage, [rolled[c][family] for c in children.get(pk, []) if family in rolled[c]])
+            for family, usage in own.get(pk, {}).items()
+        }
+    return rolled
+
+
+def _with_children(usage: Usage, below: list[Usage]) -> Usage:
+    addresses = dict(usage.addresses)
+    counts = dict(usage.free_counts)
+    addresses[State.CARVED] -= sum(child.total for child in below)
+    for child in below:
+        for state, amount in child.addresses.items():
+            addresses[state] = addresses.get(state, 0) + amount
+        for length, count in child.free_counts.items():
+            counts[length] = counts.get(length, 0) + count
+    return Usage(usage.family, addresses, counts)
+
+
+def usage_facts(usage: Usage, unit_v6: int = 64) -> dict[str, Any]:
+    """Usage as it is told: whole numbers as text (they may have 39 digits), shares in percent.
+
+    `units` counts in the pool's unit: single addresses for IPv4, blocks of `unit_v6` for IPv6, rounded down.
+    """
+    shift = 0 if usage.family == 4 else 128 - unit_v6
+    return {
+        "family": usage.family,
+        "unit": "/32" if usage.family == 4 else f"/{unit_v6}",
+        "units": {state.word: str(usage.addresses.get(state, 0) >> shift) for state in State},
+        "total": str(usage.total),
+        "addresses": {state.word: str(usage.addresses.get(state, 0)) for state in State},
+        "percent": {state.word: round(float(usage.share(state) * 100), 4) for state in State},
+        "used_percent": round(usage.used_percent, 2),
+        "largest_free": f"/{usage.largest_free}" if usage.largest_free is not None else None,
+        "fragmentation_percent": round(usage.fragmentation * 100, 2),
+        "still_fits": [
+            {"length": n, "count": str(usage.still_fits(n))} for n in FITS[usage.family] if _in_reach(usage, n)
+        ],
+    }
+
+
+def _in_reach(usage: Usage, length: int) -> bool:
+    """Lengths from the widest that could ever fit down to the smallest of interest."""
+    bits = 32 if usage.family == 4 else 128
+    return 1 << (bits - length) <= usage.total and (usage.family == 6 or length <= 30)

@@ -1,0 +1,254 @@
+"""What there is to say about each kind of set-up object: checks, what uses it, what is fixed once in use."""
+
+from __future__ import annotations
+
+import re
+import string
+from collections.abc import Callable
+from dataclasses import dataclass, fields
+from typing import Any
+
+from django.db.models import QuerySet
+
+from lentra.addressing.prefix import BITS
+from lentra.addressing.rules import FamilyRules
+from lentra.addressing.special import is_private
+from lentra.registry.errors import Invalid, NotPrivate, ZoneNotInRegion
+from lentra.registry.models import (
+    KeepOut,
+    LedgerEntry,
+    Person,
+    Pool,
+    PoolRange,
+    Project,
+    Realm,
+    Record,
+    Region,
+    Sheet,
+    Subnet,
+    Tier,
+    Zone,
+)
+
+NAME = re.compile(r"(?=.*[a-z])[a-z0-9][a-z0-9._-]{0,61}[a-z0-9]|[a-z]")
+TEMPLATE_FIELDS = ("project", "zone", "region", "tier", "pool", "environment", "nn")
+
+
+@dataclass(frozen=True)
+class SetUp:
+    """One kind of set-up object.
+
+    Args:
+        role: who may add, edit and remove it.
+        check: refuses values that break a rule; gets the record with the new values set.
+        uses: what stands on it, as (kind, rows); a record in use cannot be removed.
+        fixed: fields that never change.
+        fixed_in_use: fields that do not change while something uses the record.
+    """
+
+    model: type[Record]
+    role: str
+    check: Callable[[Any], None]
+    uses: Callable[[Any], list[tuple[str, QuerySet]]]
+    fixed: tuple[str, ...] = ()
+    fixed_in_use: tuple[str, ...] = ()
+
+    def users_of(self, record: Record, most: int = 20) -> tuple[int, list[dict[str, Any]]]:
+        """How many records use this one, and the first of them (kind, number, name)."""
+        count = 0
+        shown: list[dict[str, Any]] = []
+        for kind, rows in self.uses(record):
+            count += rows.count()
+            shown += [
+                {"range": getattr(row, "label_text", str(row)), "kind": kind, "id": row.pk}
+                for row in rows[: most - len(shown)]
+            ]
+        return count, shown
+
+    def frozen(self, record: Record) -> list[str]:
+        """Fields of this record that cannot be changed now."""
+        if self.fixed_in_use and any(rows.exists() for _, rows in self.uses(record)):
+            return [*self.fixed, *self.fixed_in_use]
+        return list(self.fixed)
+
+
+def check_name(name: str, field: str = "name") -> None:
+    """Refuse a name that could not be part of a host name or would read as a number.
+
+    Raises:
+        Invalid: with a name made of what is usable in it.
+    """
+    if not isinstance(name, str) or not NAME.fullmatch(name):
+        usable = re.sub(r"[^a-z0-9._-]+", "-", str(name).lower()).strip("-._")[:63]
+        raise Invalid(
+            f"{name!r} is no name: lower-case letters, digits, dot, dash and underscore, at least one letter, "
+            "63 characters at most, letter or digit at both ends",
+            field=field,
+            received=name,
+            suggestions=[usable] if NAME.fullmatch(usable) else [],
+        )
+
+
+def check_template(template: str) -> None:
+    """Refuse a name template with unknown fields or without a number."""
+    try:
+        used = [field for _, field, _, _ in string.Formatter().parse(template) if field is not None]
+    except ValueError as why:
+        raise Invalid(f"the name template {template!r} cannot be read: {why}", field="name_template")
+    unknown = [field for field in used if field not in TEMPLATE_FIELDS]
+    if unknown or "nn" not in used:
+        fault = f"has no field {{{unknown[0]}}}" if unknown else "needs {nn}, so that names differ"
+        raise Invalid(
+            f"the name template {fault}; fields are {', '.join('{' + f + '}' for f in TEMPLATE_FIELDS)}",
+            field="name_template",
+            received=template,
+            suggestions=["{project}-{zone}-{tier}-{nn}"],
+        )
+
+
+def _check_named(record: Any) -> None:
+    check_name(record.name)
+
+
+def _check_realm(realm: Realm) -> None:
+    check_name(realm.name)
+    check_template(realm.name_template)
+    if realm.private_only and realm.pk:
+        public = [r.prefix for r in PoolRange.objects.filter(realm=realm) if not is_private(r.prefix)]
+        if public:
+            raise NotPrivate(
+                f"realm {realm.name} has public ranges, so it cannot be private only: {public[0]}",
+                field="private_only",
+                conflicts=[{"range": str(p)} for p in public[:20]],
+            )
+
+
+def _check_sheet(sheet: Sheet) -> None:
+    check_name(sheet.name)
+    if not sheet.v4 and not sheet.v6:
+        raise Invalid("a rule sheet needs rules for IPv4, IPv6 or both", field="v4")
+    for field, family in (("v4", 4), ("v6", 6)):
+        if (values := getattr(sheet, field)) is not None:
+            _check_family_rules(field, family, values)
+    if not 1 <= sheet.workloads_min <= sheet.workloads_max:
+        raise Invalid(
+            f"workloads per node run from {sheet.workloads_min} to {sheet.workloads_max}: the first must be "
+            "1 or more and not above the second",
+            field="workloads_min",
+        )
+    if not 0 < float(sheet.hd_threshold) <= 1:
+        raise Invalid("the HD-ratio threshold lies above 0 and not above 1", field="hd_threshold")
+
+
+def _check_family_rules(field: str, family: int, values: Any) -> None:
+    names = {f.name for f in fields(FamilyRules)}
+    if not isinstance(values, dict) or set(values) - names or names - {"max_ranges"} - set(values):
+        raise Invalid(
+            f"{field} needs {', '.join(sorted(names - {'max_ranges'}))} and may have max_ranges", field=field
+        )
+    numbers = [v for v in values.values() if v is not None]
+    if not all(isinstance(v, int) and not isinstance(v, bool) and 0 <= v <= 4096 for v in numbers):
+        raise Invalid(f"{field}: all values are whole numbers from 0 to 4096", field=field)
+    rules, bits = FamilyRules(**values), BITS[family]
+    for low, high, what in (
+        (rules.shortest, rules.longest, "subnet lengths"),
+        (rules.range_shortest, rules.range_longest, "range lengths"),
+    ):
+        if not low <= high <= bits:
+            raise Invalid(
+                f"{field}: {what} run from /{low} to /{high}; the shorter comes first and /{bits} is the end",
+                field=field,
+                suggestions=[f"/{min(low, high, bits)} to /{min(max(low, high), bits)}"],
+            )
+
+
+def _check_pool(pool: Pool) -> None:
+    check_name(pool.name)
+    if pool.zone and pool.region_id not in (None, pool.zone.region_id):
+        raise ZoneNotInRegion(
+            f"zone {pool.zone.name} is in region {pool.zone.region.name}, not {pool.region.name}",
+            field="zone",
+            received=pool.zone.name,
+            suggestions=[z.name for z in pool.region.zones.all()[:10]],
+        )
+    if not 1 <= pool.warning_percent <= pool.critical_percent <= 100:
+        raise Invalid(
+            f"thresholds are {pool.warning_percent} % (warning) and {pool.critical_percent} % (critical): "
+            "1 to 100, the warning first",
+            field="warning_percent",
+            suggestions=["75 and 90"],
+        )
+    if pool.cooling_days > 3650:
+        raise Invalid("cooling takes 3650 days at most", field="cooling_days", suggestions=["30"])
+    for low, high in ((pool.shortest_v4, pool.longest_v4),):
+        if not 0 <= (low or 0) <= (32 if high is None else high) <= 32:
+            raise Invalid(
+                f"the pool's IPv4 lengths run from /{low} to /{high}: the shorter first, /32 at most",
+                field="shortest_v4",
+            )
+    if not 1 <= pool.unit_v6 <= 128:
+        raise Invalid("the IPv6 unit is a prefix length from 1 to 128", field="unit_v6", suggestions=["64"])
+
+
+def _check_keep_out(keep_out: KeepOut) -> None:
+    if not keep_out.reason.strip():
+        raise Invalid("a keep-out needs a reason: who uses the range, or what forbids it", field="reason")
+
+
+def _check_person(person: Person) -> None:
+    check_name(person.name)
+
+
+def _subnets(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("subnet", Subnet.objects.filter(**{field: record}).order_by("place"))
+
+
+def _pools(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("pool", Pool.objects.filter(**{field: record}).order_by("name"))
+
+
+def _uses(*of: Callable[[Any], tuple[str, QuerySet]]) -> Callable[[Any], list[tuple[str, QuerySet]]]:
+    return lambda record: [use(record) for use in of]
+
+
+SETUPS: dict[str, SetUp] = {
+    "realm": SetUp(Realm, "planner", _check_realm, _uses(_pools("realm"))),
+    "rule sheet": SetUp(Sheet, "admin", _check_sheet, _uses(_pools("sheet")), fixed_in_use=("v4", "v6")),
+    "region": SetUp(
+        Region,
+        "planner",
+        _check_named,
+        _uses(
+            lambda r: ("zone", Zone.objects.filter(region=r).order_by("name")),
+            _pools("region"),
+            _subnets("region"),
+        ),
+    ),
+    "zone": SetUp(
+        Zone, "planner", _check_named, _uses(_pools("zone"), _subnets("zone")), fixed_in_use=("region",)
+    ),
+    "tier": SetUp(Tier, "planner", _check_named, _uses(_subnets("tier")), fixed_in_use=("exposure",)),
+    "project": SetUp(
+        Project,
+        "planner",
+        _check_named,
+        _uses(_pools("project"), _subnets("project")),
+        fixed_in_use=("name",),
+    ),
+    "pool": SetUp(
+        Pool,
+        "planner",
+        _check_pool,
+        _uses(_pools("parent"), _subnets("pool")),
+        fixed=("realm", "parent"),
+        fixed_in_use=("sheet",),
+    ),
+    "keep-out": SetUp(KeepOut, "planner", _check_keep_out, lambda r: [], fixed=("realm", "range")),
+    "person": SetUp(
+        Person,
+        "admin",
+        _check_person,
+        _uses(lambda p: ("ledger entry", LedgerEntry.objects.filter(actor=p.pk).order_by("-number"))),
+        fixed_in_use=("name",),
+    ),
+}

@@ -1,0 +1,239 @@
+"""The extents of a pool in the database: the store that the core's operations work on.
+
+`lock_spaces` first; then one `DatabaseExtents` per locked row; `flush` at the end. Reads of free extents
+are cached in runs and changes are written in one statement, so that n blocks cost little more than one.
+"""
+
+from __future__ import annotations
+
+from bisect import insort
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from django.db.models import QuerySet
+
+from lentra.addressing.extents import Extent, State
+from lentra.addressing.prefix import BITS, Prefix
+from lentra.registry.models import ExtentRow, Pool, PoolRange, Space
+
+_RUN = 4  # free extents read at once at first; doubles with each further read
+_CHILD_STATES = (State.CARVED,)
+
+
+@dataclass
+class _Run:
+    """Free extents of one length, read from the database in order of address."""
+
+    firsts: list[int] = field(default_factory=list)  # highest first, so that pop() gives the lowest
+    after: int = -1
+    size: int = _RUN
+    ended: bool = False
+
+
+def lock_spaces(pools: Iterable[int]) -> list[Space]:
+    """Lock the spaces of pools, in order of pool number and family; every change of space starts here."""
+    rows = Space.objects.select_for_update().filter(pool_id__in=sorted(pools))
+    return list(rows.order_by("pool_id", "family"))
+
+
+class DatabaseExtents:
+    """The extents of one locked space. Follows the core's `ExtentStore`."""
+
+    def __init__(self, space: Space, realm_id: int, ranges: Sequence[Prefix] | None = None) -> None:
+        self.space = space
+        self.family = space.family
+        self._realm_id = realm_id
+        self._ranges = list(ranges) if ranges is not None else None
+        self._counts = {int(n): c for n, c in space.free_counts.items()}
+        self._runs: dict[int, _Run] = {}
+        self._free: dict[int, list[int]] = {}  # free extents not yet written, by length
+        self._written: dict[int, Extent] = {}
+        self._removed: set[int] = set()
+
+    # --- reading ---
+
+    def free_counts(self) -> Mapping[int, int]:
+        return {n: c for n, c in self._counts.items() if c}
+
+    def lowest_free(self, lengths: Sequence[int], start: int = 0) -> list[Prefix]:
+        if start:
+            self.flush()
+            return self._probe(lengths, {"first__gte": start}, "first")
+        self._fill([n for n in lengths if not self._run(n).firsts and not self._run(n).ended])
+        found = []
+        for length in lengths:
+            run, unwritten = self._run(length), self._free.get(length, [])
+            options = run.firsts[-1:] + unwritten[:1]
+            if options:
+                found.append(Prefix(self.family, min(options), length))
+        return found
+
+    def highest_free(self, lengths: Sequence[int], end: int) -> list[Prefix]:
+        self.flush()
+        return self._probe(lengths, {"first__lt": end}, "-first")
+
+    def at(self, address: int) -> Extent | None:
+        self.flush()
+        row = self._rows().filter(first__lte=address).order_by("-first").first()
+        extent = _extent(row) if row else None
+        return extent if extent and address <= extent.prefix.last else None
+
+    def overlapping(self, first: int, last: int) -> list[Extent]:
+        start = self.at(first)
+        low = start.prefix.first if start else first
+        rows = self._rows().filter(first__gte=low, first__lte=last).order_by("first")
+        return [_extent(row) for row in rows]
+
+    def free_starting_at(self, firsts: Sequence[int]) -> dict[int, Prefix]:
+        self.flush()
+        rows = self._rows().filter(state=State.FREE, first__in=list(firsts))
+        return {row.first: row.prefix for row in rows}
+
+    def range_of(self, prefix: Prefix) -> Prefix | None:
+        return next((r for r in self.ranges if r.contains(prefix)), None)
+
+    @property
+    def ranges(self) -> list[Prefix]:
+        """The pool's ranges of this family."""
+        if self._ranges is None:
+            rows = PoolRange.objects.filter(pool_id=self.space.pool_id, family=self.family)
+            self._ranges = [row.prefix for row in rows]
+        return self._ranges
+
+    def owned_by(self, subnet_id: int) -> list[Extent]:
+        """All extents of a subnet in this pool, in order."""
+        self.flush()
+        return [_extent(row) for row in self._rows().filter(subnet_id=subnet_id).order_by("first")]
+
+    # --- writing ---
+
+    def replace(self, old: Sequence[Extent], new: Sequence[Extent]) -> None:
+        for extent in old:
+            self._count(extent, -1)
+            self._forget(extent)
+        for extent in new:
+            self._count(extent, +1)
+            first, length = extent.prefix.first, extent.prefix.length
+            self._removed.discard(first)
+            self._written[first] = extent
+            if extent.state is State.FREE:
+                insort(self._free.setdefault(length, []), first)
+
+    def add_free(self, prefix: Prefix) -> None:
+        """Fill a new range of the pool with free space."""
+        self.replace([], [Extent(prefix)])
+
+    def remove(self, extents: Sequence[Extent]) -> None:
+        """Take extents out of the pool altogether."""
+        self.replace(extents, [])
+
+    def flush(self) -> None:
+        """Write what has changed: at most one delete and one insert-or-update."""
+        if not self._written and not self._removed:
+            return
+        if self._removed:
+            self._rows().filter(first__in=list(self._removed)).delete()
+        if self._written:
+            rows = [self._row(extent) for extent in self._written.values()]
+            columns = ["length", "state", "subnet", "child"]
+            ExtentRow.objects.bulk_create(rows, update_conflicts=True, update_fields=columns, batch_size=5000)
+        self._written, self._removed, self._runs, self._free = {}, set(), {}, {}
+
+    def save(self) -> None:
+        """Write what has changed, and the counters."""
+        self.flush()
+        self.space.free_counts = {str(n): c for n, c in sorted(self._counts.items()) if c}
+        self.space.largest_free = min(self.free_counts(), default=None)
+        self.space.revision += 1
+        self.space.save(force_update=True)
+
+    # --- inside ---
+
+    def _rows(self) -> QuerySet[ExtentRow]:
+        return ExtentRow.objects.filter(pool_id=self.space.pool_id, family=self.family)
+
+    def _row(self, extent: Extent) -> ExtentRow:
+        is_child = extent.state in _CHILD_STATES
+        return ExtentRow(
+            pool_id=self.space.pool_id,
+            realm_id=self._realm_id,
+            family=self.family,
+            first=extent.prefix.first,
+            length=extent.prefix.length,
+            state=extent.state,
+            subnet_id=None if is_child else extent.owner,
+            child_id=extent.owner if is_child else None,
+        )
+
+    def _run(self, length: int) -> _Run:
+        return self._runs.setdefault(length, _Run())
+
+    def _fill(self, lengths: Sequence[int]) -> None:
+        """Read the next free extents of each length: one statement for all of them."""
+        parts = []
+        for length in lengths:
+            run = self._run(length)
+            rows = self._rows().filter(state=State.FREE, length=length)
+            if run.after >= 0:
+                rows = rows.filter(first__gt=run.after)
+            parts.append(rows.order_by("first").values_list("length", "first")[: run.size])
+        if not parts:
+            return
+        found: dict[int, list[int]] = {length: [] for length in lengths}
+        for length, first in _together(parts):
+            found[length].append(first)
+        for length, firsts in found.items():
+            run = self._run(length)
+            run.ended = len(firsts) < run.size
+            run.size = min(run.size * 2, 2000)
+            if firsts:
+                run.after = max(firsts)
+            # What this transaction has already taken or written is still as it was in the database.
+            untouched = (f for f in firsts if f not in self._written and f not in self._removed)
+            run.firsts = sorted(untouched, reverse=True)
+            if not run.firsts and not run.ended:
+                self._fill([length])
+
+    def _probe(self, lengths: Sequence[int], bound: dict[str, int], order: str) -> list[Prefix]:
+        parts = [
+            self._rows()
+            .filter(state=State.FREE, length=length, **bound)
+            .order_by(order)
+            .values_list("length", "first")[:1]
+            for length in lengths
+        ]
+        return [Prefix(self.family, first, length) for length, first in _together(parts)]
+
+    def _forget(self, extent: Extent) -> None:
+        first, length = extent.prefix.first, extent.prefix.length
+        self._written.pop(first, None)
+        self._removed.add(first)
+        if extent.state is State.FREE:
+            if first in (unwritten := self._free.get(length, [])):
+                unwritten.remove(first)
+            elif first in (firsts := self._run(length).firsts):
+                firsts.remove(first)
+
+    def _count(self, extent: Extent, sign: int) -> None:
+        column = extent.state.name.lower()
+        size = 1 << (BITS[self.family] - extent.prefix.length)
+        setattr(self.space, column, getattr(self.space, column) + sign * size)
+        if extent.state is State.FREE:
+            length = extent.prefix.length
+            self._counts[length] = self._counts.get(length, 0) + sign
+
+
+def _together(parts: Sequence[QuerySet]) -> list[tuple[int, int]]:
+    if not parts:
+        return []
+    return list(parts[0].union(*parts[1:], all=True)) if len(parts) > 1 else list(parts[0])
+
+
+def _extent(row: ExtentRow) -> Extent:
+    owner = row.child_id if row.state in _CHILD_STATES else row.subnet_id
+    return Extent(row.prefix, State(row.state), owner)
+
+
+def open_extents(pool: Pool, spaces: Iterable[Space]) -> dict[int, DatabaseExtents]:
+    """The stores of one pool by family, over spaces that are locked."""
+    return {s.family: DatabaseExtents(s, pool.realm_id) for s in spaces if s.pool_id == pool.pk}

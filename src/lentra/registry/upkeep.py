@@ -1,0 +1,49 @@
+"""Upkeep: the service's own regular work. One process at a time does it, by a lease."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import timedelta
+
+from django.db import IntegrityError, transaction
+
+from lentra.registry.clock import Clock, SystemClock
+from lentra.registry.envelope import KEY_LIFETIME, perform
+from lentra.registry.models import Lease, Operation, Space
+from lentra.registry.operations.give_back import settle_pool
+
+_LEASE = "upkeep"
+_LEASE_LASTS = timedelta(seconds=60)
+
+
+def take_lease(holder: uuid.UUID, clock: Clock) -> bool:
+    """Take or renew the lease; False while another process has it."""
+    now = clock.now()
+    try:
+        with transaction.atomic():
+            lease = Lease.objects.select_for_update().filter(pk=_LEASE).first()
+            if lease and lease.holder != holder and lease.until > now:
+                return False
+            Lease.objects.update_or_create(pk=_LEASE, defaults={"holder": holder, "until": now + _LEASE_LASTS})
+            return True
+    except IntegrityError:
+        return False
+
+
+def run_upkeep(clock: Clock | None = None) -> dict[str, int]:
+    """Do what is due: end cooling, forget old idempotency keys. Returns how much of each."""
+    clock = clock or SystemClock()
+    ended = 0
+    due = Space.objects.filter(next_due__lte=clock.now()).values_list("pool_id", flat=True).distinct()
+    for pool_id in list(due):
+        outcome = perform(
+            lambda change, pool_id=pool_id: settle_pool(change, pool_id),  # type: ignore[misc]
+            clock=clock,
+            render=lambda count, _: count,
+        )
+        ended += outcome.answer
+    old = Operation.objects.filter(at__lt=clock.now() - 2 * KEY_LIFETIME)
+    forgotten = 0
+    while batch := list(old.values_list("pk", flat=True)[:5000]):
+        forgotten += Operation.objects.filter(pk__in=batch).delete()[0]
+    return {"ended_cooling": ended, "forgotten_keys": forgotten}

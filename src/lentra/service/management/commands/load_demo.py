@@ -1,0 +1,184 @@
+"""`lentra-service load_demo`: load a scenario into an empty registry, by the public operations.
+
+Its history is made under a set clock, in the order in which it happened.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import secrets
+from argparse import ArgumentParser
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime, timedelta
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import yaml
+from django.core.management.base import BaseCommand, CommandError
+
+from lentra.addressing.prefix import parse_prefix, parse_range
+from lentra.registry.clock import SetClock
+from lentra.registry.envelope import perform
+from lentra.registry.ledger import Change
+from lentra.registry.models import KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Zone
+from lentra.registry.operations.add_keep_out import add_keep_out, remove_keep_out
+from lentra.registry.operations.add_pool import add_pool
+from lentra.registry.operations.add_realm import add_realm
+from lentra.registry.operations.add_set_up import add_set_up
+from lentra.registry.operations.carve_pool import carve_pool
+from lentra.registry.operations.give_back import give_back_subnet
+from lentra.registry.operations.hand_out import Wanted, hand_out
+from lentra.registry.operations.manage_people import add_person, add_token
+from lentra.registry.queries.find import find
+from lentra.registry.queries.serving import serving_pools
+from lentra.registry.upkeep import run_upkeep
+
+_SET_UP_DAYS = 730
+
+
+class Command(BaseCommand):
+    help = "Load a scenario's data files into an empty registry."
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        parser.add_argument("scenario", type=Path, help="folder with scenario.yaml")
+        parser.add_argument("sign_ins", type=Path, help="where to keep names, passwords and tokens")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        if Realm.objects.exists():
+            raise CommandError("the registry is not empty")
+        scenario = yaml.safe_load((options["scenario"] / "scenario.yaml").read_text())
+        loader = Loader(scenario, datetime.now(UTC).replace(microsecond=0))
+        loader.set_up()
+        loader.history()
+        people = loader.people()
+        descriptor = os.open(options["sign_ins"], os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(descriptor, "w") as file:
+            json.dump(people, file, indent=1)
+        self.stdout.write(f"{Pool.objects.count()} pools, {Subnet.objects.count()} subnets")
+
+
+class Loader:
+    """Loads a scenario as of a given moment."""
+
+    def __init__(self, scenario: dict[str, Any], today: datetime) -> None:
+        self.scenario = scenario
+        self.today = today
+        self.clock = SetClock(today - timedelta(days=_SET_UP_DAYS))
+
+    def set_up(self) -> None:
+        """Realms, places, projects, keep-outs, pools."""
+        data = self.scenario
+        for realm in data["realms"]:
+            self._do(add_realm, realm)
+        for lifted in data["lifted_keep_outs"]:
+            family, first, _ = parse_range(lifted["range"])
+            keep_out = KeepOut.objects.get(realm__name=lifted["realm"], family=family, first=first)
+            self._do(remove_keep_out, keep_out, why=lifted["why"])
+        for kind, key in (
+            ("region", "regions"),
+            ("zone", "zones"),
+            ("tier", "tiers"),
+            ("project", "projects"),
+        ):
+            for values in data[key]:
+                if "region" in values:
+                    values["region"] = find(Region, values["region"])
+                self._do(add_set_up, kind, values)
+        for values in data["keep_outs"]:
+            family, first, last = parse_range(values.pop("range"))
+            values["realm"] = find(Realm, values["realm"])
+            values["since"] = (self.today - timedelta(days=values["since"])).date()
+            values |= {"family": family, "first": first, "last": last}
+            self._do(add_keep_out, values)
+        for values in data["pools"]:
+            self._add_pool(dict(values))
+
+    def history(self) -> None:
+        """All hand-outs and releases, oldest first."""
+        events = sorted(self._events(), key=lambda event: (-event[0], event[1]))
+        for days, _, work, why in events:
+            self.clock.moment = self.today - timedelta(days=days)
+            run_upkeep(self.clock)
+            self._do(work, why=why)
+        self.clock.moment = self.today
+        run_upkeep(self.clock)
+
+    def people(self) -> list[dict[str, str]]:
+        """Add the people; returns their sign-ins."""
+        sign_ins = []
+        for values in self.scenario["people"]:
+            projects = [find(Project, name) for name in values.pop("projects", [])]
+            password = secrets.token_urlsafe(12)
+            self._do(add_person, values, password, projects)
+            person = Person.objects.get(name=values["name"])
+            token = perform(
+                partial(add_token, person=person, name="demo"),
+                clock=self.clock,
+                render=lambda made, _: made[1],
+            ).answer
+            sign_ins.append({"role": person.role, "name": person.name, "password": password, "token": token})
+        return sign_ins
+
+    def _add_pool(self, values: dict[str, Any]) -> None:
+        ranges = [parse_prefix(text) for text in values.pop("ranges", [])]
+        lengths = [(row["family"], row["length"]) for row in values.pop("lengths", [])]
+        parent = values.pop("parent", None)
+        for field, model in (
+            ("realm", Realm),
+            ("sheet", Sheet),
+            ("region", Region),
+            ("zone", Zone),
+            ("project", Project),
+        ):
+            if field in values:
+                values[field] = find(model, values[field])
+        if parent:
+            self._do(carve_pool, parent, values, ranges, lengths)
+        else:
+            self._do(add_pool, values, ranges)
+
+    def _events(self) -> Iterator[tuple[float, int, Callable[[Change], Any], str]]:
+        number = 0
+        for wave in self.scenario["waves"]:
+            asked = [
+                (zone, tier, hosts)
+                for _ in range(wave.get("each", 1))
+                for zone in wave["zones"]
+                for tier, hosts in wave["tiers"].items()
+            ]
+            start, end = wave["days"]
+            for n, (zone, tier, hosts) in enumerate(asked):
+                number += 1
+                wanted = self._wanted(wave, zone, tier, hosts)
+                days = start - (start - end) * n / max(1, len(asked) - 1)
+                yield days, number, partial(hand_out, wanted=wanted), ""
+        for row in self.scenario["given_back"]:
+            number += 1
+            yield row["days"], number, partial(self._give_back, row=row), row["why"]
+
+    def _wanted(self, wave: dict[str, Any], zone: str, tier: str, hosts: int) -> Wanted:
+        pool = wave.get("pool")
+        if pool is None:
+            place = find(Zone, zone, related=("region",))
+            pool = next(p.name for p in serving_pools(4, None, zone=place) if p.zone_id == place.pk)
+        return Wanted(
+            pool=pool,
+            project=wave["project"],
+            tier=tier,
+            zone=zone,
+            families=wave.get("families", [4]),
+            hosts=hosts,
+            growth=wave.get("growth", 0),
+            purpose=wave["purpose"],
+            labels={"season": "summer"} if tier == "edge" else {},
+        )
+
+    def _give_back(self, change: Change, row: dict[str, Any]) -> None:
+        subnets = Subnet.objects.filter(project__name=row["project"], state="active").order_by("pk")
+        for subnet in list(subnets)[:: row["every"]]:
+            give_back_subnet(change, subnet.pk)
+
+    def _do(self, operation: Callable[..., Any], *values: Any, why: str = "") -> None:
+        perform(lambda change: operation(change, *values), clock=self.clock, why=why)

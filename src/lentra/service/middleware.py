@@ -1,0 +1,25 @@
+"""A request id on every request and answer, for logs and for questions."""
+
+from __future__ import annotations
+
+import re
+import uuid
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse
+
+_ACCEPTED = re.compile(r"[A-Za-z0-9._-]{1,64}")
+
+
+class RequestIdMiddleware:
+    """Takes the caller's X-Request-ID if it is a sane one, else makes one."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        given = request.headers.get("X-Request-ID", "")
+        request.request_id = given if _ACCEPTED.fullmatch(given) else uuid.uuid4().hex
+        response = self.get_response(request)
+        response["X-Request-ID"] = request.request_id
+        return response
