@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from django.db.models import Model
+from drf_spectacular.extensions import OpenApiSerializerFieldExtension
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
@@ -39,7 +40,6 @@ class Strict(serializers.Serializer):
         return super().to_internal_value(data)
 
 
-@extend_schema_field({"oneOf": [_REF_SCHEMA, {"type": "string"}, {"type": "integer"}]})
 class RefField(serializers.Field):
     """A record: told as ``{"id", "name"}``, taken as a number, a name, realm:name, or such an object."""
 
@@ -58,6 +58,16 @@ class RefField(serializers.Field):
             raise serializers.ValidationError("200 characters at most")
         assert self.model is not None
         return find(self.model, value, self.field_name)
+
+
+class RefSchema(OpenApiSerializerFieldExtension):
+    """Describes `RefField`: always an object in answers, a name or number as well in requests."""
+
+    target_class = "lentra.api.fields.RefField"
+
+    def map_serializer_field(self, auto_schema: Any, direction: Any) -> dict[str, Any]:
+        taken = {"oneOf": [{"type": "string"}, {"type": "integer"}, _REF_SCHEMA]}
+        return _REF_SCHEMA if direction == "response" else taken
 
 
 @extend_schema_field({"oneOf": [{"type": "string"}, {"type": "integer"}, _REF_SCHEMA]})

@@ -14,6 +14,13 @@ from lentra.registry.models import LedgerEntry, Pool, Subnet
 _TEXT_OF_COUNT = {"help_text": "A whole number as text: it may have 39 digits."}
 
 
+class NamedSerializer(serializers.Serializer):
+    """A record by number and name."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+
+
 class BlockSerializer(serializers.Serializer):
     """One prefix handed out, with what it carries under the pool's rule sheet."""
 
@@ -193,6 +200,13 @@ class ExplanationSerializer(serializers.Serializer):
     notes = serializers.ListField(child=serializers.CharField())
 
 
+class FitSerializer(serializers.Serializer):
+    """How many blocks of a length could be handed out."""
+
+    length = serializers.IntegerField()
+    count = serializers.CharField(**_TEXT_OF_COUNT)
+
+
 class UsageSerializer(serializers.Serializer):
     """Usage of one family: addresses by state, shares in percent, what still fits."""
 
@@ -205,7 +219,7 @@ class UsageSerializer(serializers.Serializer):
     used_percent = serializers.FloatField()
     largest_free = serializers.CharField(allow_null=True)
     fragmentation_percent = serializers.FloatField()
-    still_fits = serializers.ListField(child=serializers.DictField())
+    still_fits = FitSerializer(many=True)
 
 
 class PoolUsageSerializer(serializers.Serializer):
@@ -246,9 +260,11 @@ class BandSerializer(serializers.Serializer):
     state = serializers.CharField(help_text="A state, or 'mixed' where the piece is too fine to show.")
     share = serializers.FloatField(help_text="Share of the shown range, 0 to 1.")
     start = serializers.FloatField(help_text="Where it starts, 0 to 1.")
-    subnet = serializers.DictField(allow_null=True)
-    child = serializers.DictField(allow_null=True)
-    parts = serializers.DictField(allow_null=True, help_text="Shares by state of a mixed piece.")
+    subnet = NamedSerializer(allow_null=True)
+    child = NamedSerializer(allow_null=True)
+    parts = serializers.DictField(
+        child=serializers.FloatField(), allow_null=True, help_text="Shares by state of a mixed piece."
+    )
 
 
 class PictureSerializer(serializers.Serializer):
@@ -281,16 +297,42 @@ class LedgerSerializer(serializers.ModelSerializer):
         )
 
 
+class HolderSerializer(serializers.Serializer):
+    """An extent with its state and owner."""
+
+    range = serializers.CharField()
+    state = serializers.CharField()
+    pool = serializers.CharField()
+    addresses = serializers.CharField(help_text="Addresses of the range asked about that it holds.")
+    owner = serializers.CharField(required=False)
+    id = serializers.IntegerField(required=False, help_text="The subnet's number.")
+    project = serializers.CharField(required=False)
+    zone = serializers.CharField(required=False, allow_null=True)
+    region = serializers.CharField(required=False, allow_null=True)
+    tier = serializers.CharField(required=False)
+    until = serializers.DateTimeField(required=False)
+    keep_out = serializers.IntegerField(required=False, help_text="The keep-out's number.")
+
+
+class KeptSerializer(serializers.Serializer):
+    """A keep-out over a range."""
+
+    id = serializers.IntegerField()
+    range = serializers.CharField()
+    kind = serializers.CharField()
+    reason = serializers.CharField()
+
+
 class WhereaboutsSerializer(serializers.Serializer):
     """What is at an address or over a range."""
 
-    realm = serializers.DictField()
+    realm = NamedSerializer()
     range = serializers.CharField()
-    pools = serializers.ListField(child=serializers.DictField())
-    holders = serializers.ListField(child=serializers.DictField())
-    keep_outs = serializers.ListField(child=serializers.DictField())
-    before = serializers.DictField(allow_null=True)
-    after = serializers.DictField(allow_null=True)
+    pools = NamedSerializer(many=True, help_text="The owner chain, outermost first.")
+    holders = HolderSerializer(many=True)
+    keep_outs = KeptSerializer(many=True)
+    before = HolderSerializer(allow_null=True)
+    after = HolderSerializer(allow_null=True)
 
 
 class VerifySerializer(serializers.Serializer):

@@ -179,7 +179,8 @@ class WhereaboutsView(APIView):
             raise refusal.about("range")
         realm = request.query_params.get("realm")
         realms = [find(Realm, realm, "realm")] if realm else list(Realm.objects.order_by("name")[:50])
-        return Response([whereabouts(r, family, first, last) for r in realms])
+        found = [whereabouts(r, family, first, last) for r in realms]
+        return Response(WhereaboutsSerializer(found, many=True).data)
 
 
 class UsageView(GenericAPIView):

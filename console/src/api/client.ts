@@ -1,0 +1,77 @@
+// The one place that talks to the service: calls, the CSRF token, refusals as exceptions.
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+/** A record as the service tells it: the OpenAPI document's schema with every field there. */
+export type Told<Name extends keyof Schemas> = Required<Schemas[Name]>;
+export type Ref = Told<"Named">;
+export type Conflict = { range?: string; owner?: string; state?: string; [key: string]: unknown };
+
+export interface ProblemDocument {
+  status: number;
+  code: string;
+  title: string;
+  detail: string;
+  field?: string;
+  rule?: string;
+  conflicts?: Conflict[];
+  suggestions?: string[];
+}
+
+/** What the service refused, as its problem document (RFC 9457). */
+export class Problem extends Error {
+  constructor(readonly document: ProblemDocument) {
+    super(document.detail);
+  }
+}
+
+export interface Answer<Result> {
+  preview: boolean;
+  result: Result;
+  notes: string[];
+  changes: { verb: string; kind: string; name: string; before: object | null; after: object | null }[];
+  proposal: string | null;
+}
+
+export interface Page<Row> {
+  next: string | null;
+  previous: string | null;
+  results: Row[];
+}
+
+/** One call; its answer has the type that the OpenAPI document gives it. */
+export async function call<Data>(
+  method: "GET" | "POST" | "PATCH" | "DELETE",
+  address: string,
+  options: { query?: Record<string, unknown>; body?: unknown; key?: string; version?: number } = {},
+): Promise<Data> {
+  const url = new URL(`/api/v1/${address}`, window.location.origin);
+  for (const [name, value] of Object.entries(options.query ?? {}))
+    if (value !== undefined && value !== null && value !== "") url.searchParams.set(name, String(value));
+  const headers: Record<string, string> = { Accept: "application/json" };
+  const token = document.cookie.match(/(?:^|; )lentra_csrf=([^;]*)/)?.[1];
+  if (method !== "GET" && token) headers["X-CSRFToken"] = token;
+  if (options.body !== undefined) headers["Content-Type"] = "application/json";
+  if (options.key) headers["Idempotency-Key"] = options.key;
+  if (options.version !== undefined) headers["If-Match"] = `"${options.version}"`;
+  let response: Response;
+  try {
+    response = await fetch(url, { method, headers, body: options.body === undefined ? null : JSON.stringify(options.body) });
+  } catch {
+    throw problemOf(undefined, 0);
+  }
+  const text = await response.text();
+  const data = text ? JSON.parse(text) : undefined;
+  if (!response.ok) throw problemOf(data, response.status);
+  return data as Data;
+}
+
+function problemOf(error: unknown, status: number): Problem {
+  if (error && typeof error === "object" && "detail" in error) return new Problem(error as ProblemDocument);
+  return new Problem({
+    status,
+    code: "not-reachable",
+    title: "No answer",
+    detail: "The service does not answer. Nothing is lost: try again in a moment.",
+  });
+}

@@ -1,0 +1,106 @@
+// The frame of every page: where one can go, who is signed in, light or dark.
+import AddIcon from "@mui/icons-material/AddBox";
+import DarkModeIcon from "@mui/icons-material/DarkMode";
+import GridIcon from "@mui/icons-material/GridView";
+import HistoryIcon from "@mui/icons-material/History";
+import LightModeIcon from "@mui/icons-material/LightMode";
+import ListIcon from "@mui/icons-material/ViewList";
+import TuneIcon from "@mui/icons-material/Tune";
+import AppBar from "@mui/material/AppBar";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Container from "@mui/material/Container";
+import IconButton from "@mui/material/IconButton";
+import Link from "@mui/material/Link";
+import Menu from "@mui/material/Menu";
+import MenuItem from "@mui/material/MenuItem";
+import Toolbar from "@mui/material/Toolbar";
+import Typography from "@mui/material/Typography";
+import { useColorScheme } from "@mui/material/styles";
+import { useState, type ReactNode } from "react";
+import { NavLink, useNavigate } from "react-router";
+import { useMe, useSignOut } from "../session/queries";
+
+const PLACES = [
+  { to: "/", label: "Pools", icon: <GridIcon fontSize="small" /> },
+  { to: "/subnets", label: "Subnets", icon: <ListIcon fontSize="small" /> },
+  { to: "/request", label: "Request", icon: <AddIcon fontSize="small" />, role: "requester" },
+  { to: "/set-up/pools", label: "Set-up", icon: <TuneIcon fontSize="small" /> },
+  { to: "/ledger", label: "Ledger", icon: <HistoryIcon fontSize="small" /> },
+];
+
+export function Shell({ children }: { children: ReactNode }) {
+  const me = useMe().data!;
+  return (
+    <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
+      <Link href="#content" sx={{ position: "absolute", left: -9999, "&:focus": { left: 8, top: 8, zIndex: 2000 } }}>
+        Skip to the content
+      </Link>
+      <AppBar position="sticky" color="inherit" elevation={0} sx={{ borderBottom: 1, borderColor: "divider" }}>
+        <Toolbar variant="dense" sx={{ gap: 1 }}>
+          <Box component="img" src="/icon.svg" alt="" sx={{ width: 26, height: 26 }} />
+          <Typography component="span" sx={{ fontWeight: 750, mr: 2, letterSpacing: "0.01em" }}>
+            Lentra
+          </Typography>
+          <Box component="nav" aria-label="Main" sx={{ display: "flex", gap: 0.5, flexGrow: 1 }}>
+            {PLACES.filter((place) => !place.role || me.role !== "viewer").map((place) => (
+              <Button
+                key={place.to}
+                component={NavLink}
+                to={place.to}
+                end={place.to === "/"}
+                startIcon={place.icon}
+                size="small"
+                sx={{ color: "text.primary", "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
+              >
+                {place.label}
+              </Button>
+            ))}
+          </Box>
+          <SchemeButton />
+          <Account name={me.name} role={me.role} />
+        </Toolbar>
+      </AppBar>
+      <Container component="main" id="content" maxWidth="xl" sx={{ py: 3, flexGrow: 1 }}>
+        {children}
+      </Container>
+    </Box>
+  );
+}
+
+function SchemeButton() {
+  const { mode, systemMode, setMode } = useColorScheme();
+  const dark = (mode === "system" ? systemMode : mode) === "dark";
+  return (
+    <IconButton onClick={() => setMode(dark ? "light" : "dark")} aria-label={dark ? "Use light colours" : "Use dark colours"}>
+      {dark ? <LightModeIcon fontSize="small" /> : <DarkModeIcon fontSize="small" />}
+    </IconButton>
+  );
+}
+
+function Account({ name, role }: { name: string; role: string }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const signOut = useSignOut();
+  const navigate = useNavigate();
+  return (
+    <>
+      <Button size="small" color="inherit" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
+        {name} · {role}
+      </Button>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null);
+            navigate("/tokens");
+          }}
+        >
+          My tokens
+        </MenuItem>
+        <MenuItem component="a" href="/api/docs" target="_blank" rel="noreferrer">
+          API reference
+        </MenuItem>
+        <MenuItem onClick={() => signOut.mutate()}>Sign out</MenuItem>
+      </Menu>
+    </>
+  );
+}

@@ -1,0 +1,57 @@
+import Card from "@mui/material/Card";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
+import { call, type Page } from "../api/client";
+import { Listed } from "../parts/Answers";
+import { PageTurner } from "../parts/PageTurner";
+import { useTitle } from "../parts/useTitle";
+import type { Entry } from "../subnets/queries";
+import { EntryTable } from "./EntryTable";
+
+const KINDS = ["subnet", "pool", "keep-out", "realm", "rule sheet", "region", "zone", "tier", "project", "person", "token"];
+
+export function LedgerPage() {
+  useTitle("Ledger");
+  const [query, setQuery] = useSearchParams();
+  const filters = Object.fromEntries(query.entries());
+  const entries = useQuery({
+    queryKey: ["ledger", filters],
+    queryFn: () => call<Page<Entry>>("GET", "ledger", { query: { limit: 50, ...filters } }),
+    placeholderData: keepPreviousData,
+  });
+  const set = (name: string, value: string) => {
+    const next = new URLSearchParams(query);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    if (name !== "cursor") next.delete("cursor");
+    setQuery(next, { replace: true });
+  };
+  return (
+    <Stack sx={{ gap: 2 }}>
+      <Typography variant="h1">Ledger</Typography>
+      <Typography color="text.secondary">Every change: who, when, what, before and after, and why. Nothing here is ever altered.</Typography>
+      <Stack direction="row" role="search" aria-label="Filters" sx={{ gap: 1.5, flexWrap: "wrap" }}>
+        <TextField select label="Kind" value={filters["kind"] ?? ""} onChange={(event) => set("kind", event.target.value)} sx={{ minWidth: 160 }}>
+          <MenuItem value="">any</MenuItem>
+          {KINDS.map((kind) => (
+            <MenuItem key={kind} value={kind}>
+              {kind}
+            </MenuItem>
+          ))}
+        </TextField>
+        <TextField label="Who" value={filters["actor"] ?? ""} onChange={(event) => set("actor", event.target.value)} />
+        <TextField label="Name contains" value={filters["text"] ?? ""} onChange={(event) => set("text", event.target.value)} />
+      </Stack>
+      <Card>
+        <Listed query={entries} rows={(page) => page.results} empty="No entry matches.">
+          {(rows) => <EntryTable entries={rows} />}
+        </Listed>
+        <PageTurner page={entries.data} onTurn={(cursor) => set("cursor", cursor)} />
+      </Card>
+    </Stack>
+  );
+}

@@ -1,0 +1,5 @@
+import "@fontsource-variable/figtree";
+import { createRoot } from "react-dom/client";
+import { App } from "./app/App";
+
+createRoot(document.getElementById("root")!).render(<App />);

@@ -1,0 +1,94 @@
+// Every change is previewed, shown with its owner chain, and confirmed.
+import Alert from "@mui/material/Alert";
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import type { Answer } from "../api/client";
+import { Loading, ProblemAlert } from "./Answers";
+import { CommandLine } from "./CommandLine";
+
+export function ConfirmChange<Result>({
+  title,
+  chain,
+  command,
+  run,
+  describe,
+  onClose,
+  onDone,
+  needsWhy = false,
+}: {
+  title: string;
+  chain: string[];
+  command: string;
+  run: (preview: boolean, why: string) => Promise<Answer<Result>>;
+  describe?: (result: Result) => ReactNode;
+  onClose: () => void;
+  onDone?: (answer: Answer<Result>) => void;
+  needsWhy?: boolean;
+}) {
+  const [why, setWhy] = useState("");
+  const queryClient = useQueryClient();
+  const seen = useQuery({
+    queryKey: ["preview", title, ...chain, command],
+    queryFn: () => run(true, needsWhy ? why || "preview" : why),
+    gcTime: 0,
+    staleTime: Infinity,
+    retry: false,
+  });
+  const done = useMutation({
+    mutationFn: () => run(false, why),
+    onSuccess: async (answer) => {
+      await queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "preview" });
+      onDone?.(answer);
+      onClose();
+    },
+  });
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="sm">
+      <DialogTitle>{title}</DialogTitle>
+      <DialogContent>
+        <Stack sx={{ gap: 1.5 }}>
+          <Chain steps={chain} />
+          {seen.isPending && <Loading what="what would be done" />}
+          {seen.data && describe?.(seen.data.result)}
+          {seen.data?.notes.map((note) => (
+            <Alert key={note} severity="warning">
+              {note}
+            </Alert>
+          ))}
+          <ProblemAlert error={done.error ?? seen.error} />
+          {seen.data && (
+            <TextField label={needsWhy ? "Reason" : "Reason (optional)"} value={why} required={needsWhy} onChange={(event) => setWhy(event.target.value)} />
+          )}
+          <CommandLine text={command + (why ? ` --why '${why.replaceAll("'", "")}'` : "")} />
+        </Stack>
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Leave it</Button>
+        <Button variant="contained" disabled={!seen.data || done.isPending || (needsWhy && !why.trim())} onClick={() => done.mutate()}>
+          {title}
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}
+
+/** Whose it is: realm › pool › … */
+export function Chain({ steps }: { steps: string[] }) {
+  return (
+    <Stack direction="row" component="p" sx={{ flexWrap: "wrap", gap: 0.75, m: 0, fontWeight: 600 }}>
+      {steps.map((step, n) => (
+        <span key={n}>
+          {n > 0 && <span aria-hidden="true">› </span>}
+          {step}
+        </span>
+      ))}
+    </Stack>
+  );
+}

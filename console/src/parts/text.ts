@@ -1,0 +1,21 @@
+// Values as people read them.
+
+/** A whole number given as text, with thin groups of thousands. */
+export function grouped(number: string | number): string {
+  return BigInt(number).toLocaleString("en");
+}
+
+/** A moment in the reader's own time zone, short. */
+export function shortTime(moment: string): string {
+  return new Date(moment).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+}
+
+export function percent(share: number): string {
+  return `${share.toLocaleString("en", { maximumFractionDigits: share < 10 && share > 0 ? 2 : 1 })} %`;
+}
+
+/** A value as one argument of a shell command. */
+export function shellWord(value: string | number): string {
+  const text = String(value);
+  return /^[\w.:/{}=-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`;
+}

@@ -1,0 +1,295 @@
+// One pool: its space as a picture, its usage and what still fits, and the subnets in it.
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Box from "@mui/material/Box";
+import Link from "@mui/material/Link";
+import Stack from "@mui/material/Stack";
+import Tab from "@mui/material/Tab";
+import Tabs from "@mui/material/Tabs";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { Link as RouterLink, useNavigate, useParams, useSearchParams } from "react-router";
+import { Listed, Shown } from "../parts/Answers";
+import { ConfirmChange } from "../parts/ConfirmChange";
+import { Facts } from "../parts/Facts";
+import { Mono } from "../parts/Mono";
+import { PageTurner } from "../parts/PageTurner";
+import { RecordTable } from "../parts/RecordTable";
+import { StateChip } from "../parts/states";
+import { grouped, percent } from "../parts/text";
+import { UsageBar, type Usage } from "../parts/UsageBar";
+import { useTitle } from "../parts/useTitle";
+import { useMay } from "../session/queries";
+import { RecordForm } from "../setup/RecordForm";
+import { KINDS } from "../setup/kinds";
+import { addRange, removeRecord } from "../setup/queries";
+import { useSubnets } from "../subnets/queries";
+import { usePicture, usePool, usePoolUsage, type Pool, type PoolUsage } from "./queries";
+import { SpacePicture } from "./SpacePicture";
+
+export function PoolPage() {
+  const { id = "" } = useParams();
+  const pool = usePool(id);
+  useTitle(pool.data?.name ?? "Pool");
+  return (
+    <Shown query={pool} what="the pool">
+      {(data) => <PoolView key={data.id} pool={data} />}
+    </Shown>
+  );
+}
+
+function PoolView({ pool }: { pool: Pool }) {
+  const id = String(pool.id);
+  const usage = usePoolUsage(id);
+  const mayPlan = useMay("planner");
+  const mayAsk = useMay("requester");
+  return (
+    <Stack sx={{ gap: 2.5 }}>
+      <Box>
+        <Typography color="text.secondary">
+          {pool.realm.name} ›{" "}
+          {pool.parent && (
+            <>
+              <Link component={RouterLink} to={`/pools/${pool.parent.id}`}>
+                {pool.parent.name}
+              </Link>{" "}
+              ›
+            </>
+          )}
+        </Typography>
+        <Stack direction="row" sx={{ alignItems: "center", gap: 1, flexWrap: "wrap" }}>
+          <Typography variant="h1" sx={{ flexGrow: 1 }}>
+            {pool.name}
+          </Typography>
+          {mayAsk && (
+            <Button component={RouterLink} to={`/request?pool=${pool.id}`} variant="contained">
+              Ask for a subnet here
+            </Button>
+          )}
+          {mayPlan && <PlannerActions pool={pool} />}
+        </Stack>
+        {pool.about && <Typography color="text.secondary">{pool.about}</Typography>}
+      </Box>
+      <SpaceCard pool={pool} />
+      <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr", md: "2fr 1fr" }, gap: 2.5 }}>
+        <Card sx={{ p: 2 }}>
+          <Shown query={usage} what="its usage">
+            {(data) => <UsageView usage={data} />}
+          </Shown>
+        </Card>
+        <Card sx={{ p: 2 }}>
+          <Typography variant="h2" gutterBottom>
+            Facts
+          </Typography>
+          <Facts
+            facts={[
+              ["Ranges", pool.ranges.map((range) => <Box key={range}><Mono>{range}</Mono></Box>)],
+              ["Rule sheet", pool.sheet.name + (pool.sheet_inherited ? " (inherited)" : "")],
+              ["Place", pool.zone?.name ?? pool.region?.name ?? "anywhere"],
+              ["Project", pool.project?.name ?? "any"],
+              ["Exposure", `${pool.exposure}, origin ${pool.origin}`],
+              ["Placement", `${pool.placement_v4} (IPv4), ${pool.placement_v6} (IPv6)`],
+              ["Cooling", `${pool.cooling_days} days`],
+            ]}
+          />
+        </Card>
+      </Box>
+      <PoolSubnets pool={pool} />
+    </Stack>
+  );
+}
+
+function SpaceCard({ pool }: { pool: Pool }) {
+  const [query, setQuery] = useSearchParams();
+  const inside = query.get("inside") ?? pool.ranges[0]!;
+  const picture = usePicture(String(pool.id), inside);
+  const zoom = (prefix: string) => {
+    const next = new URLSearchParams(query);
+    next.set("inside", prefix);
+    setQuery(next, { replace: true });
+  };
+  const range = pool.ranges.find((candidate) => candidate === inside || picture.data?.enclosing[0] === candidate) ?? false;
+  const [tabled, setTabled] = useState(false);
+  return (
+    <Card sx={{ p: 2 }}>
+      <Stack direction="row" sx={{ alignItems: "center", mb: 1, gap: 2, flexWrap: "wrap" }}>
+        <Typography variant="h2">Space</Typography>
+        {pool.ranges.length > 1 && (
+          <Tabs value={range} onChange={(_, value) => zoom(value)} aria-label="Ranges of the pool">
+            {pool.ranges.map((candidate) => (
+              <Tab key={candidate} value={candidate} label={<Mono>{candidate}</Mono>} />
+            ))}
+          </Tabs>
+        )}
+      </Stack>
+      <Shown query={picture} what="the picture">
+        {(data) => (
+          <>
+            <SpacePicture picture={data} onZoom={zoom} />
+            <Button size="small" onClick={() => setTabled(!tabled)} aria-expanded={tabled} sx={{ mt: 1 }}>
+              {tabled ? "Hide the table" : "The same as a table"}
+            </Button>
+            {tabled && (
+              <RecordTable
+                label={`Pieces of ${data.range}`}
+                rows={data.bands.map((band) => ({ ...band, id: band.range }))}
+                columns={[
+                  { head: "Range", cell: (band) => <Mono>{band.range}</Mono> },
+                  { head: "State", cell: (band) => band.state },
+                  {
+                    head: "Owner",
+                    cell: (band) =>
+                      band.subnet ? (
+                        <Link component={RouterLink} to={`/subnets/${band.subnet.id}`}>{band.subnet.name}</Link>
+                      ) : band.child ? (
+                        <Link component={RouterLink} to={`/pools/${band.child.id}`}>{band.child.name}</Link>
+                      ) : (
+                        "—"
+                      ),
+                  },
+                  { head: "Share", right: true, cell: (band) => percent(band.share * 100) },
+                ]}
+              />
+            )}
+          </>
+        )}
+      </Shown>
+    </Card>
+  );
+}
+
+function UsageView({ usage }: { usage: PoolUsage }) {
+  return (
+    <Stack sx={{ gap: 2 }}>
+      {usage.own.map((own) => (
+        <Box key={own.family}>
+          <Stack direction="row" sx={{ gap: 2, alignItems: "center", flexWrap: "wrap" }}>
+            <Typography variant="h2">IPv{own.family}</Typography>
+            <UsageBar usage={own} warning={usage.warning_percent} critical={usage.critical_percent} name={usage.pool.name} />
+            <span>largest free {own.largest_free ?? "none"}</span>
+          </Stack>
+          <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 2, mt: 1 }}>
+            <States usage={own} />
+            <Fits usage={own} />
+          </Box>
+        </Box>
+      ))}
+    </Stack>
+  );
+}
+
+function States({ usage }: { usage: Usage }) {
+  const rows = Object.keys(usage.units)
+    .filter((state) => usage.addresses[state] !== "0")
+    .map((state) => ({ id: state }));
+  return (
+    <RecordTable
+      label={`IPv${usage.family} by state`}
+      rows={rows}
+      columns={[
+        { head: "State", cell: (row) => row.id },
+        { head: usage.family === 4 ? "Addresses" : `In ${usage.unit}`, right: true, cell: (row) => grouped(usage.units[row.id]!) },
+        { head: "Share", right: true, cell: (row) => percent(usage.percent[row.id]!) },
+      ]}
+    />
+  );
+}
+
+function Fits({ usage }: { usage: Usage }) {
+  return (
+    <RecordTable
+      label={`What still fits, IPv${usage.family}`}
+      rows={usage.still_fits.filter((fit) => fit.length <= (usage.family === 4 ? 29 : 64)).map((fit) => ({ ...fit, id: fit.length }))}
+      columns={[
+        { head: "Still fits", cell: (fit) => <Mono>/{fit.length}</Mono> },
+        { head: "How many", right: true, cell: (fit) => grouped(fit.count) },
+      ]}
+    />
+  );
+}
+
+function PoolSubnets({ pool }: { pool: Pool }) {
+  const [query, setQuery] = useSearchParams();
+  const cursor = query.get("cursor") ?? "";
+  const made = (query.get("new") ?? "").split(",");
+  const subnets = useSubnets({ pool: String(pool.id), order: "address", limit: "50", ...(cursor ? { cursor } : {}) });
+  return (
+    <Box>
+      <Typography variant="h2" gutterBottom>
+        Subnets
+      </Typography>
+      <Card>
+        <Listed query={subnets} rows={(page) => page.results} empty="Nothing has been handed out of this pool directly.">
+          {(rows) => (
+            <RecordTable
+              label="Subnets of the pool"
+              rows={rows}
+              isMarked={(row) => made.includes(String(row.id))}
+              columns={[
+                { head: "Blocks", cell: (row) => <Mono>{row.blocks.map((block) => block.prefix).join("  ")}</Mono> },
+                {
+                  head: "Name",
+                  cell: (row) => (
+                    <Link component={RouterLink} to={`/subnets/${row.id}`}>
+                      {row.name}
+                    </Link>
+                  ),
+                },
+                { head: "State", cell: (row) => <StateChip state={row.state} /> },
+                { head: "Project", cell: (row) => row.project.name },
+                { head: "Zone", cell: (row) => row.zone?.name ?? row.region?.name },
+                { head: "Tier", cell: (row) => row.tier.name },
+                { head: "Hosts", right: true, cell: (row) => row.hosts ?? "—" },
+                { head: "Purpose", cell: (row) => row.purpose },
+              ]}
+            />
+          )}
+        </Listed>
+        <PageTurner
+          page={subnets.data}
+          onTurn={(next) => {
+            const changed = new URLSearchParams(query);
+            changed.set("cursor", next);
+            setQuery(changed, { replace: true });
+          }}
+        />
+      </Card>
+    </Box>
+  );
+}
+
+function PlannerActions({ pool }: { pool: Pool }) {
+  const navigate = useNavigate();
+  const [doing, setDoing] = useState<"carve" | "range" | "give back" | null>(null);
+  const chain = [pool.realm.name, ...(pool.parent ? [pool.parent.name] : []), pool.name];
+  const close = () => setDoing(null);
+  return (
+    <>
+      <Button onClick={() => setDoing("carve")}>Carve a pool</Button>
+      {!pool.parent && <Button onClick={() => setDoing("range")}>Add a range</Button>}
+      <Button color="error" onClick={() => setDoing("give back")}>
+        Give the pool back
+      </Button>
+      {doing === "carve" && <RecordForm kind={KINDS["pools"]!} preset={{ parent: pool.name, realm: pool.realm.name }} onClose={close} />}
+      {doing === "range" && (
+        <RecordForm
+          kind={{ ...KINDS["pools"]!, word: "range", noun: "range", fields: [{ name: "range", label: "Range", needed: true, help: "such as 10.48.0.0/16" }] }}
+          add={(values, preview, why) => addRange(pool.id, String(values["range"]), preview, why)}
+          command={(values) => `lentra pool add-range ${pool.name} ${values["range"] ?? "…"}`}
+          chain={chain}
+          onClose={close}
+        />
+      )}
+      {doing === "give back" && (
+        <ConfirmChange
+          title="Give the pool back"
+          chain={[...chain, pool.ranges.join(", ")]}
+          command={`lentra pool remove ${pool.name}`}
+          run={(preview, why) => removeRecord("pools", pool.id, preview, why)}
+          onClose={close}
+          onDone={() => navigate("/")}
+        />
+      )}
+    </>
+  );
+}

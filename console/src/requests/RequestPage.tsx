@@ -1,0 +1,162 @@
+// Asking for a subnet: for whom and where, how large, out of which pool, then a look and a word.
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { ProblemAlert } from "../parts/Answers";
+import { CommandLine } from "../parts/CommandLine";
+import { shellWord } from "../parts/text";
+import { useTitle } from "../parts/useTitle";
+import { Candidates } from "./Candidates";
+import { Confirmation } from "./Confirmation";
+import { ForWhom } from "./ForWhom";
+import { HowLarge } from "./HowLarge";
+import { requestSubnets, type Candidate, type Need } from "./queries";
+
+export interface Draft {
+  project: string;
+  tier: string;
+  zone: string;
+  region: string;
+  families: string;
+  by: "hosts" | "length";
+  hosts: string;
+  growth: string;
+  length: string;
+  count: string;
+  placement: string;
+  name: string;
+  purpose: string;
+}
+
+const EMPTY: Draft = {
+  ...{ project: "", tier: "", zone: "", region: "", families: "4", by: "hosts", hosts: "", growth: "", length: "" },
+  ...{ count: "1", placement: "", name: "", purpose: "" },
+};
+
+export function RequestPage() {
+  useTitle("Ask for a subnet");
+  const [query] = useSearchParams();
+  const [draft, setDraft] = useState<Draft>(EMPTY);
+  const [chosen, setChosen] = useState<Candidate | null>(null);
+  const [key, setKey] = useState("");
+  const navigate = useNavigate();
+  const queryClient = useQueryClient();
+  const placed = !!draft.project && !!draft.tier && (!!draft.zone || !!draft.region);
+  const sized = draft.by === "hosts" ? Number(draft.hosts) > 0 : draft.length !== "" || draft.families === "6";
+  const wanted = wantedOf(draft, chosen);
+  const look = useMutation({
+    mutationFn: () => requestSubnets(wanted, true, ""),
+    onSuccess: () => setKey(crypto.randomUUID()),
+  });
+  const done = useMutation({
+    mutationFn: (why: string) => requestSubnets({ ...wanted, proposal: look.data!.proposal }, false, why, key),
+    onSuccess: async (answer) => {
+      await queryClient.invalidateQueries();
+      const made = answer.result.subnets;
+      navigate(`/pools/${made[0]!.pool.id}?new=${made.map((subnet) => subnet.id).join(",")}`);
+    },
+  });
+  const change = (values: Partial<Draft>) => {
+    setDraft({ ...draft, ...values });
+    setChosen(null);
+    look.reset();
+    done.reset();
+  };
+  return (
+    <Stack sx={{ gap: 2, maxWidth: 1100 }}>
+      <Typography variant="h1">Ask for a subnet</Typography>
+      <Step number={1} title="For whom, and where">
+        <ForWhom draft={draft} onChange={change} />
+      </Step>
+      {placed && (
+        <Step number={2} title="How large">
+          <HowLarge draft={draft} onChange={change} pool={chosen?.pool.id} />
+        </Step>
+      )}
+      {placed && sized && (
+        <Step number={3} title="Out of which pool">
+          <Candidates
+            need={needOf(draft)}
+            only={query.get("pool")}
+            chosen={chosen}
+            onChoose={(candidate) => {
+              setChosen(candidate);
+              look.reset();
+              done.reset();
+            }}
+          />
+        </Step>
+      )}
+      {chosen && (
+        <Step number={4} title="Look, then confirm">
+          {!look.data && (
+            <Button variant="contained" onClick={() => look.mutate()} disabled={look.isPending} sx={{ alignSelf: "start" }}>
+              Look at the proposal
+            </Button>
+          )}
+          {look.data && <Confirmation answer={look.data} busy={done.isPending} onConfirm={(why) => done.mutate(why)} />}
+          <ProblemAlert error={done.error ?? look.error} />
+          {done.error && (
+            <Button onClick={() => (done.reset(), look.reset())} sx={{ alignSelf: "start" }}>
+              Look again
+            </Button>
+          )}
+          <CommandLine text={commandOf(wanted)} />
+        </Step>
+      )}
+    </Stack>
+  );
+}
+
+function Step({ number, title, children }: { number: number; title: string; children: ReactNode }) {
+  return (
+    <Card component="section" aria-label={title} sx={{ p: 2 }}>
+      <Stack sx={{ gap: 2 }}>
+        <Typography variant="h2">
+          {number}. {title}
+        </Typography>
+        {children}
+      </Stack>
+    </Card>
+  );
+}
+
+/** The need as the search for candidates takes it. */
+function needOf(draft: Draft): Need {
+  return {
+    project: draft.project,
+    tier: draft.tier,
+    zone: draft.zone || undefined,
+    region: draft.zone ? undefined : draft.region || undefined,
+    family: draft.families === "6" ? 6 : 4,
+    placement: draft.placement || undefined,
+    ...(draft.by === "hosts"
+      ? { hosts: Number(draft.hosts), growth: Number(draft.growth) || undefined }
+      : { length: draft.length === "" ? undefined : Number(draft.length) }),
+  };
+}
+
+/** The request as the service takes it. */
+function wantedOf(draft: Draft, chosen: Candidate | null): Record<string, unknown> {
+  const { family: _, ...need } = needOf(draft);
+  const values = {
+    ...need,
+    pool: chosen?.pool.id,
+    families: draft.families.split(",").map(Number),
+    count: Number(draft.count) > 1 ? Number(draft.count) : undefined,
+    name: draft.name || undefined,
+    purpose: draft.purpose || undefined,
+  };
+  return Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
+}
+
+function commandOf(wanted: Record<string, unknown>): string {
+  const words = Object.entries(wanted).flatMap(([name, value]) =>
+    name === "families" ? (value as number[]).map((family) => `--family ${family}`) : [`--${name} ${shellWord(value as string | number)}`],
+  );
+  return ["lentra request", ...words].join(" ");
+}

@@ -1,0 +1,54 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState, type FormEvent } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { ProblemAlert } from "../parts/Answers";
+import { useTitle } from "../parts/useTitle";
+import { useSignIn } from "./queries";
+
+export function SignInPage() {
+  useTitle("Sign in");
+  const [name, setName] = useState("");
+  const [password, setPassword] = useState("");
+  const [query] = useSearchParams();
+  const navigate = useNavigate();
+  const signIn = useSignIn();
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    const next = query.get("next") ?? "/";
+    signIn.mutate(
+      { name, password },
+      { onSuccess: () => navigate(next.startsWith("/") && !next.startsWith("//") ? next : "/", { replace: true }) },
+    );
+  };
+  return (
+    <Box component="main" sx={{ minHeight: "100vh", display: "grid", placeItems: "center", p: 2 }}>
+      <Card sx={{ p: 4, width: "100%", maxWidth: 380 }}>
+        <Stack component="form" onSubmit={submit} sx={{ gap: 2 }}>
+          <Box sx={{ display: "flex", alignItems: "center", gap: 1.5 }}>
+            <Box component="img" src="/icon.svg" alt="" sx={{ width: 40 }} />
+            <Typography variant="h1">Lentra</Typography>
+          </Box>
+          <Typography color="text.secondary">Address space, handed out without clashes.</Typography>
+          <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} autoComplete="username" autoFocus required />
+          <TextField
+            label="Password"
+            type="password"
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+            autoComplete="current-password"
+            required
+          />
+          <ProblemAlert error={signIn.error} />
+          <Button type="submit" variant="contained" disabled={signIn.isPending}>
+            Sign in
+          </Button>
+        </Stack>
+      </Card>
+    </Box>
+  );
+}

@@ -1,0 +1,149 @@
+// The set-up objects: a tab for each kind, with a table, and forms to add, edit and remove.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Link from "@mui/material/Link";
+import Stack from "@mui/material/Stack";
+import Tab from "@mui/material/Tab";
+import Tabs from "@mui/material/Tabs";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { Link as RouterLink, Navigate, useParams, useSearchParams } from "react-router";
+import { Listed } from "../parts/Answers";
+import { ConfirmChange } from "../parts/ConfirmChange";
+import { Mono } from "../parts/Mono";
+import { PageTurner } from "../parts/PageTurner";
+import { RecordTable } from "../parts/RecordTable";
+import { RefSelect } from "../parts/RefSelect";
+import { useTitle } from "../parts/useTitle";
+import { useMay } from "../session/queries";
+import { cellText } from "./cells";
+import { KINDS, type Kind } from "./kinds";
+import { removeRecord, useRecords, type AnyRecord } from "./queries";
+import { RecordForm } from "./RecordForm";
+
+export function SetUpPage() {
+  const { kind: name = "" } = useParams();
+  const kind = KINDS[name];
+  useTitle("Set-up");
+  if (!kind) return <Navigate to="/set-up/pools" replace />;
+  return (
+    <Stack sx={{ gap: 2 }}>
+      <Typography variant="h1">Set-up</Typography>
+      <Tabs value={name} variant="scrollable" aria-label="Kinds" sx={{ borderBottom: 1, borderColor: "divider" }}>
+        {Object.entries(KINDS).map(([key, one]) => (
+          <Tab key={key} value={key} label={plural(one)} component={RouterLink} to={`/set-up/${key}`} />
+        ))}
+      </Tabs>
+      <KindView key={name} kind={kind} />
+    </Stack>
+  );
+}
+
+function plural(kind: Kind): string {
+  const text = kind.noun === "person" ? "people" : `${kind.noun}s`;
+  return text[0]!.toUpperCase() + text.slice(1);
+}
+
+function KindView({ kind }: { kind: Kind }) {
+  const [query, setQuery] = useSearchParams();
+  const filters = Object.fromEntries(query.entries());
+  const records = useRecords(kind.collection, filters);
+  const may = useMay(kind.role);
+  const [form, setForm] = useState<{ record?: AnyRecord } | null>(null);
+  const [removing, setRemoving] = useState<AnyRecord | null>(null);
+  const set = (name: string, value: string) => {
+    const next = new URLSearchParams(query);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    if (name !== "cursor") next.delete("cursor");
+    setQuery(next, { replace: true });
+  };
+  const called = (record: AnyRecord) => String(record.name ?? record["range"]);
+  return (
+    <>
+      <Stack direction="row" sx={{ gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
+        {kind.filter && (
+          <RefSelect
+            kind={kind.filter.of}
+            label={kind.filter.name[0]!.toUpperCase() + kind.filter.name.slice(1)}
+            value={filters[kind.filter.name] ?? ""}
+            onChange={(value) => set(kind.filter!.name, value)}
+            none="any"
+          />
+        )}
+        <TextField label="Search" type="search" value={filters["text"] ?? ""} onChange={(event) => set("text", event.target.value)} />
+        <Box sx={{ flexGrow: 1, color: "text.secondary" }}>{kind.about}</Box>
+        {may ? (
+          <Button variant="contained" onClick={() => setForm({})}>
+            Add a {kind.noun}
+          </Button>
+        ) : (
+          <Typography color="text.secondary">To change these, the role {kind.role} is needed.</Typography>
+        )}
+      </Stack>
+      <Card>
+        <Listed query={records} rows={(page) => page.results} empty={`No ${plural(kind).toLowerCase()} found.`}>
+          {(rows) => (
+            <RecordTable
+              label={plural(kind)}
+              rows={rows}
+              columns={[
+                ...kind.columns.map((column) => ({
+                  head: (kind.fields.find((field) => field.name === column)?.label ?? column).replace(" in percent", ""),
+                  cell: (row: AnyRecord) => <Cell kind={kind} column={column} row={row} />,
+                })),
+                {
+                  head: "",
+                  label: "Actions",
+                  cell: (row: AnyRecord) =>
+                    may && (
+                      <Box sx={{ whiteSpace: "nowrap" }}>
+                        <Button size="small" onClick={() => setForm({ record: row })} aria-label={`Edit ${called(row)}`}>
+                          Edit
+                        </Button>
+                        <Button size="small" color="error" onClick={() => setRemoving(row)} aria-label={`Remove ${called(row)}`}>
+                          {kind.word === "keep-out" ? "Lift" : "Remove"}
+                        </Button>
+                      </Box>
+                    ),
+                },
+              ]}
+            />
+          )}
+        </Listed>
+        <PageTurner page={records.data} onTurn={(cursor) => set("cursor", cursor)} />
+      </Card>
+      {form && <RecordForm kind={kind} {...(form.record ? { record: form.record } : {})} onClose={() => setForm(null)} />}
+      {removing && (
+        <ConfirmChange
+          title={kind.word === "keep-out" ? "Lift the keep-out" : `Remove the ${kind.noun}`}
+          chain={[...(removing["realm"] ? [cellText(removing["realm"])] : []), called(removing)]}
+          command={`lentra ${kind.word} remove ${removing.name ?? removing.id}`}
+          needsWhy={kind.word === "keep-out"}
+          run={(preview, why) => removeRecord(kind.collection, removing.id, preview, why)}
+          onClose={() => setRemoving(null)}
+        />
+      )}
+    </>
+  );
+}
+
+function Cell({ kind, column, row }: { kind: Kind; column: string; row: AnyRecord }) {
+  const value = row[column];
+  if (column === "name" && kind.word === "pool")
+    return (
+      <Link component={RouterLink} to={`/pools/${row.id}`}>
+        {cellText(value)}
+      </Link>
+    );
+  if (column === "ranges")
+    return (value as string[]).map((range) => (
+      <div key={range}>
+        <Mono>{range}</Mono>
+      </div>
+    ));
+  if (column === "range" || column === "name_template") return <Mono>{cellText(value)}</Mono>;
+  return cellText(value);
+}

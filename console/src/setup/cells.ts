@@ -1,0 +1,17 @@
+/** Any value of a record as one line of text. */
+export function cellText(value: unknown, none = "—"): string {
+  if (value === null || value === undefined || value === "") return none;
+  if (typeof value === "boolean") return value ? "yes" : "no";
+  if (Array.isArray(value)) return value.map((inner) => cellText(inner)).join(", ") || none;
+  if (typeof value === "object") {
+    if ("name" in value) return String(value.name);
+    if ("head" in value) {
+      const rules = value as Record<string, number | null>;
+      return `${rules["head"]} + ${rules["tail"]} withheld, /${rules["shortest"]} to /${rules["longest"]}`;
+    }
+    return Object.entries(value)
+      .map(([name, inner]) => `${name}=${cellText(inner)}`)
+      .join(", ");
+  }
+  return String(value);
+}

@@ -1,0 +1,170 @@
+// The kinds of set-up objects: their fields, as the forms and tables show them.
+
+export interface Field {
+  name: string;
+  label: string;
+  kind?: "text" | "long" | "number" | "yes-no" | "choice" | "ref" | "list" | "labels" | "rules" | "password" | "date" | "refs";
+  choices?: string[];
+  of?: string;
+  needed?: boolean;
+  onlyNew?: boolean;
+  help?: string;
+}
+
+export interface Kind {
+  word: string;
+  noun: string;
+  collection: string;
+  role: string;
+  columns: string[];
+  fields: Field[];
+  filter?: { name: string; of: string };
+  about?: string;
+}
+
+const ABOUT: Field = { name: "about", label: "About", kind: "long" };
+const NAME: Field = { name: "name", label: "Name", needed: true, help: "lower-case letters, digits, dot, dash, underscore" };
+const PLACEMENTS = ["snug", "low", "roomy"];
+
+export const KINDS: Record<string, Kind> = {
+  pools: {
+    word: "pool",
+    noun: "pool",
+    collection: "pools",
+    role: "planner",
+    columns: ["name", "realm", "ranges", "parent", "region", "zone", "project", "sheet", "cooling_days"],
+    filter: { name: "realm", of: "realms" },
+    about: "Ranges from which blocks are handed out.",
+    fields: [
+      NAME,
+      { name: "realm", label: "Realm", kind: "ref", of: "realms", onlyNew: true, help: "for a top-level pool" },
+      { name: "parent", label: "Carved from", kind: "ref", of: "pools", onlyNew: true, help: "leave empty for a top-level pool" },
+      { name: "ranges", label: "Ranges", kind: "list", onlyNew: true, help: "prefixes with commas between" },
+      { name: "lengths", label: "Or find a range of length", kind: "list", onlyNew: true, help: "for a carved pool: 20, or 6/48" },
+      { name: "sheet", label: "Rule sheet", kind: "ref", of: "rule-sheets", help: "a carved pool inherits one" },
+      { name: "region", label: "Region", kind: "ref", of: "regions" },
+      { name: "zone", label: "Zone", kind: "ref", of: "zones" },
+      { name: "project", label: "Project", kind: "ref", of: "projects", help: "serves this project alone" },
+      { name: "exposure", label: "Exposure", kind: "choice", choices: ["private", "public"] },
+      { name: "origin", label: "Origin", kind: "choice", choices: ["own", "provider"] },
+      { name: "cooling_days", label: "Cooling days", kind: "number" },
+      { name: "warning_percent", label: "Warning at percent", kind: "number" },
+      { name: "critical_percent", label: "Critical at percent", kind: "number" },
+      { name: "placement_v4", label: "Placement, IPv4", kind: "choice", choices: PLACEMENTS },
+      { name: "placement_v6", label: "Placement, IPv6", kind: "choice", choices: PLACEMENTS },
+      { name: "shortest_v4", label: "Shortest IPv4 length", kind: "number" },
+      { name: "longest_v4", label: "Longest IPv4 length", kind: "number" },
+      { name: "unit_v6", label: "IPv6 unit", kind: "number" },
+      ABOUT,
+    ],
+  },
+  realms: {
+    word: "realm",
+    noun: "realm",
+    collection: "realms",
+    role: "planner",
+    columns: ["name", "private_only", "name_template", "about"],
+    about: "Where addresses must be unique.",
+    fields: [
+      NAME,
+      { name: "private_only", label: "Private ranges only", kind: "yes-no" },
+      { name: "name_template", label: "Template of subnet names", help: "{project} {zone} {region} {tier} {pool} {environment} {nn}" },
+      ABOUT,
+    ],
+  },
+  "rule-sheets": {
+    word: "rule-sheet",
+    noun: "rule sheet",
+    collection: "rule-sheets",
+    role: "admin",
+    columns: ["name", "v4", "v6", "ipv6_needs_ipv4", "tag_needed", "dhcp", "about"],
+    about: "The rules of a platform or site, as data.",
+    fields: [
+      NAME,
+      { name: "v4", label: "IPv4 rules", kind: "rules", help: "head=1, tail=1, shortest=12, longest=30, range_shortest=8, range_longest=28" },
+      { name: "v6", label: "IPv6 rules", kind: "rules", help: "the same; empty where IPv6 is not served" },
+      { name: "ipv6_needs_ipv4", label: "IPv6 needs IPv4 beside it", kind: "yes-no" },
+      { name: "tag_needed", label: "Every subnet carries a segment tag", kind: "yes-no" },
+      { name: "dhcp", label: "Has DHCP", kind: "yes-no" },
+      { name: "workloads_min", label: "Workloads per node, least", kind: "number" },
+      { name: "workloads_max", label: "Workloads per node, most", kind: "number" },
+      { name: "hd_threshold", label: "HD-ratio threshold" },
+      ABOUT,
+    ],
+  },
+  regions: { word: "region", noun: "region", collection: "regions", role: "planner", columns: ["name", "about"], fields: [NAME, ABOUT] },
+  zones: {
+    word: "zone",
+    noun: "zone",
+    collection: "zones",
+    role: "planner",
+    columns: ["name", "region", "physical", "about"],
+    filter: { name: "region", of: "regions" },
+    fields: [
+      NAME,
+      { name: "region", label: "Region", kind: "ref", of: "regions", needed: true },
+      { name: "physical", label: "Physical identifier" },
+      ABOUT,
+    ],
+  },
+  tiers: {
+    word: "tier",
+    noun: "tier",
+    collection: "tiers",
+    role: "planner",
+    columns: ["name", "exposure", "about"],
+    fields: [NAME, { name: "exposure", label: "Exposure", kind: "choice", choices: ["private", "public", "isolated"] }, ABOUT],
+  },
+  projects: {
+    word: "project",
+    noun: "project",
+    collection: "projects",
+    role: "planner",
+    columns: ["name", "title", "environment", "contact"],
+    fields: [
+      NAME,
+      { name: "title", label: "Title" },
+      { name: "contact", label: "Contact" },
+      { name: "environment", label: "Environment", kind: "choice", choices: ["production", "staging", "test", "development"] },
+    ],
+  },
+  "keep-outs": {
+    word: "keep-out",
+    noun: "keep-out",
+    collection: "keep-outs",
+    role: "planner",
+    columns: ["range", "realm", "kind", "reason", "source", "since", "certainty"],
+    filter: { name: "realm", of: "realms" },
+    about: "Ranges used or forbidden elsewhere: never handed out in their realm.",
+    fields: [
+      { name: "realm", label: "Realm", kind: "ref", of: "realms", needed: true, onlyNew: true },
+      { name: "range", label: "Range", needed: true, onlyNew: true, help: "a prefix, or first-last" },
+      { name: "reason", label: "Reason", needed: true },
+      {
+        name: "kind",
+        label: "Kind",
+        kind: "choice",
+        choices: ["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"],
+      },
+      { name: "source", label: "Source", help: "how it is known" },
+      { name: "since", label: "Since", kind: "date" },
+      { name: "certainty", label: "How sure", kind: "choice", choices: ["certain", "likely", "unsure"] },
+      { name: "despite_use", label: "Also over space in use", kind: "yes-no", onlyNew: true },
+    ],
+  },
+  people: {
+    word: "person",
+    noun: "person",
+    collection: "people",
+    role: "admin",
+    columns: ["name", "full_name", "role", "projects", "active"],
+    fields: [
+      NAME,
+      { name: "full_name", label: "Full name" },
+      { name: "role", label: "Role", kind: "choice", choices: ["viewer", "requester", "planner", "admin"], needed: true },
+      { name: "projects", label: "Own projects", kind: "refs", help: "names with commas between" },
+      { name: "active", label: "Active", kind: "yes-no" },
+      { name: "password", label: "New password", kind: "password", help: "12 characters or more; leave empty to keep" },
+    ],
+  },
+};

@@ -1,0 +1,232 @@
+// One subnet: all facts, its neighbours, its history, and giving it back.
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Chip from "@mui/material/Chip";
+import Link from "@mui/material/Link";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { Link as RouterLink, useNavigate, useParams } from "react-router";
+import { EntryTable } from "../ledger/EntryTable";
+import { Shown } from "../parts/Answers";
+import { ConfirmChange } from "../parts/ConfirmChange";
+import { Facts } from "../parts/Facts";
+import { Mono } from "../parts/Mono";
+import { RecordTable } from "../parts/RecordTable";
+import { StateChip } from "../parts/states";
+import { grouped, shortTime } from "../parts/text";
+import { useTitle } from "../parts/useTitle";
+import { useMay, useMe } from "../session/queries";
+import { RecordForm } from "../setup/RecordForm";
+import type { Kind } from "../setup/kinds";
+import { editSubnet, release, useHistory, useNeighbours, useSubnet, type Near, type Subnet } from "./queries";
+
+export function SubnetPage() {
+  const { id = "" } = useParams();
+  const subnet = useSubnet(id);
+  const history = useHistory(id);
+  useTitle(subnet.data?.name ?? "Subnet");
+  return (
+    <Stack sx={{ gap: 2.5 }}>
+      <Shown query={subnet} what="the subnet">
+        {(data) => <SubnetView subnet={data} />}
+      </Shown>
+      <Card>
+        <Typography variant="h2" sx={{ p: 2, pb: 0 }}>
+          History
+        </Typography>
+        <Shown query={history} what="its history">
+          {(entries) => <EntryTable entries={entries} withName={false} />}
+        </Shown>
+      </Card>
+    </Stack>
+  );
+}
+
+function SubnetView({ subnet }: { subnet: Subnet }) {
+  return (
+    <>
+      <Box>
+        <Typography color="text.secondary">
+          {subnet.realm.name} ›{" "}
+          <Link component={RouterLink} to={`/pools/${subnet.pool.id}`}>
+            {subnet.pool.name}
+          </Link>{" "}
+          ›
+        </Typography>
+        <Stack direction="row" sx={{ alignItems: "center", gap: 1.5, flexWrap: "wrap" }}>
+          <Typography variant="h1">{subnet.name}</Typography>
+          <StateChip state={subnet.state} />
+          <Box sx={{ flexGrow: 1 }} />
+          <Actions subnet={subnet} />
+        </Stack>
+      </Box>
+      {subnet.cools_until && (
+        <Alert severity="info">Given back. Its range and name cool until {shortTime(subnet.cools_until)}, then they are free again.</Alert>
+      )}
+      <Card>
+        <RecordTable
+          label="Blocks"
+          rows={subnet.blocks.map((block) => ({ ...block, id: block.prefix }))}
+          columns={[
+            { head: "Block", cell: (block) => <Mono>{block.prefix}</Mono> },
+            { head: "First", cell: (block) => <Mono>{block.first}</Mono> },
+            { head: "Last", cell: (block) => <Mono>{block.last}</Mono> },
+            { head: "Addresses", right: true, cell: (block) => grouped(block.total) },
+            { head: "Usable", right: true, cell: (block) => (block.usable ? grouped(block.usable) : "—") },
+          ]}
+        />
+      </Card>
+      <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr", md: "1fr 1fr" }, gap: 2.5 }}>
+        <Card sx={{ p: 2 }}>
+          <Typography variant="h2" gutterBottom>
+            Facts
+          </Typography>
+          <Facts
+            facts={[
+              ["Project", subnet.project.name],
+              ["Region", subnet.region?.name],
+              ["Zone", subnet.zone?.name],
+              ["Tier", subnet.tier.name],
+              ["Expected hosts", subnet.hosts ? `${grouped(subnet.hosts)}${subnet.growth ? ` + ${subnet.growth} % growth` : ""}` : ""],
+              ["Purpose", subnet.purpose],
+              ["Notes", subnet.notes],
+              [
+                "Labels",
+                Object.keys(subnet.labels).length > 0 ? (
+                  <Stack direction="row" sx={{ gap: 0.5, flexWrap: "wrap" }}>
+                    {Object.entries(subnet.labels).map(([key, value]) => (
+                      <Chip key={key} size="small" label={`${key}=${value}`} />
+                    ))}
+                  </Stack>
+                ) : (
+                  ""
+                ),
+              ],
+              ["Handed out", shortTime(subnet.created_at)],
+              ["Number", subnet.id],
+            ]}
+          />
+        </Card>
+        <Card sx={{ p: 2 }}>
+          <Typography variant="h2" gutterBottom>
+            Neighbours
+          </Typography>
+          <Neighbours subnet={subnet} />
+        </Card>
+      </Box>
+    </>
+  );
+}
+
+function Neighbours({ subnet }: { subnet: Subnet }) {
+  const places = useNeighbours(String(subnet.id));
+  return (
+    <Shown query={places} what="what lies around">
+      {(data) => (
+        <Stack sx={{ gap: 1.5 }}>
+          {data.map((place) => (
+            <Facts
+              key={place.range}
+              facts={[
+                ["Before", place.before ? <NearView near={place.before} /> : "nothing"],
+                ["This", <Mono key="this">{place.range}</Mono>],
+                ["After", place.after ? <NearView near={place.after} /> : "nothing"],
+              ]}
+            />
+          ))}
+        </Stack>
+      )}
+    </Shown>
+  );
+}
+
+function NearView({ near }: { near: Near }) {
+  return (
+    <>
+      <Mono>{near.range}</Mono> {near.state}
+      {near.owner && (
+        <>
+          {", "}
+          {near.id ? (
+            <Link component={RouterLink} to={`/subnets/${near.id}`}>
+              {near.owner}
+            </Link>
+          ) : (
+            near.owner
+          )}
+        </>
+      )}{" "}
+      in {near.pool}
+    </>
+  );
+}
+
+const EDIT: Kind = {
+  word: "subnet",
+  noun: "subnet",
+  collection: "subnets",
+  role: "requester",
+  columns: [],
+  fields: [
+    { name: "name", label: "Name", needed: true },
+    { name: "purpose", label: "Purpose" },
+    { name: "notes", label: "Notes", kind: "long" },
+    { name: "hosts", label: "Expected hosts", kind: "number" },
+    { name: "growth", label: "Growth in percent", kind: "number" },
+    { name: "labels", label: "Labels", kind: "labels", help: "key=value, with commas between" },
+  ],
+};
+
+function Actions({ subnet }: { subnet: Subnet }) {
+  const me = useMe().data;
+  const planner = useMay("planner");
+  const own = planner || (me?.role === "requester" && me.projects.some((project) => project.id === subnet.project.id));
+  const navigate = useNavigate();
+  const [doing, setDoing] = useState<"edit" | "release" | "at once" | null>(null);
+  if (!own) return null;
+  const chain = [subnet.realm.name, subnet.pool.name, subnet.name, subnet.blocks.map((block) => block.prefix).join(", ")];
+  const close = () => setDoing(null);
+  return (
+    <>
+      <Button onClick={() => setDoing("edit")}>Edit</Button>
+      {subnet.state === "active" && (
+        <Button color="error" variant="outlined" onClick={() => setDoing("release")}>
+          Give back
+        </Button>
+      )}
+      {planner && (
+        <Button color="error" onClick={() => setDoing("at once")}>
+          Free at once
+        </Button>
+      )}
+      {doing === "edit" && (
+        <RecordForm
+          kind={EDIT}
+          record={subnet as unknown as Record<string, unknown>}
+          edit={(values, preview, why) => editSubnet(subnet, values, preview, why)}
+          command={() => `lentra edit ${subnet.name}`}
+          chain={chain}
+          onClose={close}
+        />
+      )}
+      {(doing === "release" || doing === "at once") && (
+        <ConfirmChange
+          title={doing === "release" ? "Give back" : "Free at once"}
+          chain={chain}
+          command={`lentra release ${subnet.name}${doing === "at once" ? " --at-once" : ""}`}
+          run={(preview, why) => release(subnet, doing === "at once", preview, why)}
+          describe={(result) =>
+            result.cools_until && result.state === "cooling"
+              ? `Its range and name will cool until ${shortTime(result.cools_until)}.`
+              : "Its range and name will be free at once."
+          }
+          onClose={close}
+          onDone={(answer) => answer.result.state !== "cooling" && navigate(`/pools/${subnet.pool.id}`)}
+        />
+      )}
+    </>
+  );
+}

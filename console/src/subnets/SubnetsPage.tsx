@@ -1,0 +1,105 @@
+// All subnets, with filters that live in the address of the page.
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Link from "@mui/material/Link";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useEffect, useState } from "react";
+import { Link as RouterLink, useSearchParams } from "react-router";
+import { Listed } from "../parts/Answers";
+import { CommandLine } from "../parts/CommandLine";
+import { Mono } from "../parts/Mono";
+import { PageTurner } from "../parts/PageTurner";
+import { RecordTable } from "../parts/RecordTable";
+import { RefSelect } from "../parts/RefSelect";
+import { StateChip } from "../parts/states";
+import { shellWord } from "../parts/text";
+import { useTitle } from "../parts/useTitle";
+import { useSubnets } from "./queries";
+
+const PLACES = [
+  ["realm", "realms"],
+  ["pool", "pools"],
+  ["project", "projects"],
+  ["region", "regions"],
+  ["zone", "zones"],
+  ["tier", "tiers"],
+] as const;
+const CHOICES = { state: ["active", "cooling", "retiring", "held"], family: ["4", "6"], order: ["address", "name", "newest", "oldest"] };
+const TEXTS = { inside: "Inside prefix", covering: "Covers prefix", label: "Label (key=value)", text: "Text" };
+
+export function SubnetsPage() {
+  useTitle("Subnets");
+  const [query, setQuery] = useSearchParams();
+  const filters = Object.fromEntries(query.entries());
+  const subnets = useSubnets({ limit: "100", ...filters });
+  const set = (name: string, value: string) => {
+    const next = new URLSearchParams(query);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    if (name !== "cursor") next.delete("cursor");
+    setQuery(next, { replace: true });
+  };
+  const given = Object.entries(filters).filter(([name]) => name !== "cursor");
+  return (
+    <Stack sx={{ gap: 2 }}>
+      <Typography variant="h1">Subnets</Typography>
+      <Stack direction="row" role="search" aria-label="Filters" sx={{ gap: 1.5, flexWrap: "wrap", "& > *": { flex: "1 1 150px", minWidth: "140px !important", maxWidth: 220 } }}>
+        {PLACES.map(([name, kind]) => (
+          <RefSelect key={name} kind={kind} label={name[0]!.toUpperCase() + name.slice(1)} value={filters[name] ?? ""} onChange={(value) => set(name, value)} none="any" />
+        ))}
+        {Object.entries(CHOICES).map(([name, values]) => (
+          <TextField key={name} select label={name[0]!.toUpperCase() + name.slice(1)} value={filters[name] ?? ""} onChange={(event) => set(name, event.target.value)}>
+            <MenuItem value="">{name === "order" ? "address" : "any"}</MenuItem>
+            {values.map((value) => (
+              <MenuItem key={value} value={value}>
+                {value}
+              </MenuItem>
+            ))}
+          </TextField>
+        ))}
+        {Object.entries(TEXTS).map(([name, label]) => (
+          <TextFilter key={name} label={label} value={filters[name] ?? ""} onChange={(value) => set(name, value)} />
+        ))}
+        {given.length > 0 && <Button onClick={() => setQuery({}, { replace: true })}>Clear all</Button>}
+      </Stack>
+      <Card>
+        <Listed query={subnets} rows={(page) => page.results} empty="No subnet matches these filters.">
+          {(rows) => (
+            <RecordTable
+              label="Subnets"
+              rows={rows}
+              columns={[
+                { head: "Name", cell: (row) => <Link component={RouterLink} to={`/subnets/${row.id}`}>{row.name}</Link> },
+                { head: "Blocks", cell: (row) => row.blocks.map((block) => <div key={block.prefix}><Mono>{block.prefix}</Mono></div>) },
+                { head: "State", cell: (row) => <StateChip state={row.state} /> },
+                { head: "Project", cell: (row) => row.project.name },
+                { head: "Zone", cell: (row) => row.zone?.name ?? row.region?.name },
+                { head: "Tier", cell: (row) => row.tier.name },
+                { head: "Pool", cell: (row) => <Link component={RouterLink} to={`/pools/${row.pool.id}`}>{row.pool.name}</Link> },
+                { head: "Hosts", right: true, cell: (row) => row.hosts ?? "—" },
+                { head: "Purpose", cell: (row) => row.purpose },
+              ]}
+            />
+          )}
+        </Listed>
+        <PageTurner page={subnets.data} onTurn={(cursor) => set("cursor", cursor)} />
+      </Card>
+      <CommandLine text={["lentra list", ...given.map(([name, value]) => `--${name} ${shellWord(value)}`)].join(" ")} />
+    </Stack>
+  );
+}
+
+/** A text filter that waits until typing pauses. */
+function TextFilter({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
+  const [typed, setTyped] = useState(value);
+  useEffect(() => setTyped(value), [value]);
+  useEffect(() => {
+    if (typed === value) return;
+    const wait = setTimeout(() => onChange(typed.trim()), 400);
+    return () => clearTimeout(wait);
+  }, [typed, value, onChange]);
+  return <TextField label={label} value={typed} onChange={(event) => setTyped(event.target.value)} />;
+}

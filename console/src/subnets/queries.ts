@@ -1,0 +1,41 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { call, type Answer, type Page, type Told } from "../api/client";
+
+export type Subnet = Told<"Subnet">;
+export type Near = Told<"Whereabouts">["holders"][number];
+export type Whereabouts = Told<"Whereabouts">;
+export type Entry = Omit<Told<"Ledger">, "before" | "after"> & { before: Facts; after: Facts };
+type Facts = Record<string, unknown> | null;
+
+export function useSubnets(filters: Record<string, string>) {
+  return useQuery({
+    queryKey: ["subnets", filters],
+    queryFn: () => call<Page<Subnet>>("GET", "subnets", { query: filters }),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useSubnet(id: string) {
+  return useQuery({ queryKey: ["subnets", id], queryFn: () => call<Subnet>("GET", `subnets/${id}`) });
+}
+
+export function useHistory(id: string) {
+  return useQuery({ queryKey: ["subnets", id, "history"], queryFn: () => call<Entry[]>("GET", `subnets/${id}/history`) });
+}
+
+export function useNeighbours(id: string) {
+  return useQuery({ queryKey: ["subnets", id, "neighbours"], queryFn: () => call<Whereabouts[]>("GET", `subnets/${id}/neighbours`) });
+}
+
+export function release(subnet: Subnet, atOnce: boolean, preview: boolean, why: string): Promise<Answer<Subnet>> {
+  return call("POST", `subnets/${subnet.id}/release`, {
+    query: { preview: preview || undefined, why },
+    body: { at_once: atOnce },
+    key: crypto.randomUUID(),
+    version: subnet.version,
+  });
+}
+
+export function editSubnet(subnet: Subnet, values: object, preview: boolean, why: string): Promise<Answer<Subnet>> {
+  return call("PATCH", `subnets/${subnet.id}`, { query: { preview: preview || undefined, why }, body: values, version: subnet.version });
+}
