@@ -5,13 +5,19 @@ export function grouped(number: string | number): string {
   return BigInt(number).toLocaleString("en");
 }
 
+/** How much a block holds: addresses for IPv4, one subnet of its length for IPv6. */
+export function amount(block: { family: number; prefix: string }, addresses: string | null): string {
+  if (block.family === 6) return `1 × /${block.prefix.split("/")[1]}`;
+  return addresses ? grouped(addresses) : "—";
+}
+
 /** A moment in the reader's own time zone, short. */
 export function shortTime(moment: string): string {
   return new Date(moment).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 }
 
 export function percent(share: number): string {
-  return `${share.toLocaleString("en", { maximumFractionDigits: share < 10 && share > 0 ? 2 : 1 })} %`;
+  return `${share.toLocaleString("en", { maximumFractionDigits: share < 10 && share > 0 ? 2 : 1 })}\u00a0%`;
 }
 
 /** A value as one argument of a shell command. */

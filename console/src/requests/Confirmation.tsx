@@ -6,7 +6,7 @@ import { useState } from "react";
 import type { Answer } from "../api/client";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
-import { grouped } from "../parts/text";
+import { amount } from "../parts/text";
 import type { HandedOut } from "./queries";
 
 /** Exactly what will be handed out: realm, pool, block, usable hosts and name. */
@@ -20,7 +20,7 @@ export function Confirmation({ answer, busy, onConfirm }: { answer: Answer<Hande
         columns={[
           { head: "Realm › pool", cell: (row) => `${row.subnet.realm.name} › ${row.subnet.pool.name}` },
           { head: "Block", cell: (row) => <Mono>{row.prefix}</Mono> },
-          { head: "Usable hosts", right: true, cell: (row) => (row.usable ? grouped(row.usable) : "—") },
+          { head: "Usable hosts", right: true, cell: (row) => amount(row, row.usable) },
           { head: "Name", cell: (row) => row.subnet.name },
         ]}
       />

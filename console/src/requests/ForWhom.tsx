@@ -3,7 +3,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { RefSelect } from "../parts/RefSelect";
 import { useMay, useMe } from "../session/queries";
-import type { Draft } from "./RequestPage";
+import type { Draft } from "./draft";
 
 export function ForWhom({ draft, onChange }: { draft: Draft; onChange: (values: Partial<Draft>) => void }) {
   const planner = useMay("planner");

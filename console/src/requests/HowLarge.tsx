@@ -6,18 +6,15 @@ import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { ProblemAlert } from "../parts/Answers";
-import { RefSelect } from "../parts/RefSelect";
 import { grouped } from "../parts/text";
-import { useState } from "react";
-import type { Draft } from "./RequestPage";
-import { useSize, type Size } from "./queries";
+import { needOf, type Draft } from "./draft";
+import { useCandidates, useSize, type Candidate, type Size } from "./queries";
 
-export function HowLarge({ draft, onChange, pool }: { draft: Draft; onChange: (values: Partial<Draft>) => void; pool: number | undefined }) {
-  const [sheet, setSheet] = useState("");
-  const numbers = draft.by === "hosts" ? { hosts: draft.hosts, growth: draft.growth || undefined } : { length: draft.length };
-  const family = draft.families === "6" ? 6 : 4;
-  const under = pool ? { pool } : { sheet: sheet || undefined };
-  const size = useSize({ ...numbers, ...under, family }, draft.by === "hosts" ? Number(draft.hosts) > 0 : draft.length !== "");
+export function HowLarge({ draft, onChange, chosen }: { draft: Draft; onChange: (values: Partial<Draft>) => void; chosen: Candidate | null }) {
+  const sized = draft.by === "hosts" ? Number(draft.hosts) > 0 : draft.length !== "";
+  const found = useCandidates(needOf(draft), sized);
+  const names = (found.data?.candidates ?? []).map((candidate) => candidate.sheet.name);
+  const sheets = chosen ? [chosen.sheet.name] : [...new Set(names)].slice(0, 3);
   return (
     <Stack sx={{ gap: 2 }}>
       <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap" }}>
@@ -60,19 +57,25 @@ export function HowLarge({ draft, onChange, pool }: { draft: Draft; onChange: (v
           <MenuItem value="low">low: lowest address</MenuItem>
           <MenuItem value="roomy">roomy: widest gap</MenuItem>
         </TextField>
-        {!pool && <RefSelect kind="rule-sheets" label="Try a rule sheet" value={sheet} onChange={setSheet} helperText="the pool's own decides" none="ends-withheld" />}
       </Stack>
       <Box aria-live="polite">
-        {size.data && !size.error && <SizeInWords size={size.data} />}
-        {size.error && <ProblemAlert error={size.error} />}
+        {sized && sheets.map((sheet) => <SizeUnder key={sheet} draft={draft} sheet={sheet} />)}
       </Box>
     </Stack>
   );
 }
 
+/** The size under one rule sheet, while typing. */
+function SizeUnder({ draft, sheet }: { draft: Draft; sheet: string }) {
+  const numbers = draft.by === "hosts" ? { hosts: draft.hosts, growth: draft.growth || undefined } : { length: draft.length };
+  const size = useSize({ ...numbers, sheet, family: draft.families === "6" ? 6 : 4 }, true);
+  if (size.error) return <ProblemAlert error={size.error} />;
+  return size.data ? <SizeInWords size={size.data} /> : null;
+}
+
 function SizeInWords({ size }: { size: Size }) {
   return (
-    <Alert severity="info" icon={false}>
+    <Alert severity="info" icon={false} sx={{ py: 0.25, mb: 0.5 }}>
       <strong>/{size.length}</strong> under {size.sheet}: {grouped(size.total)} addresses, {grouped(size.withheld)} withheld, {grouped(size.usable)} usable
       {size.needed !== "0" && (
         <>

@@ -8,34 +8,13 @@ import { useState, type ReactNode } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
-import { shellWord } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
 import { Candidates } from "./Candidates";
 import { Confirmation } from "./Confirmation";
 import { ForWhom } from "./ForWhom";
 import { HowLarge } from "./HowLarge";
-import { requestSubnets, type Candidate, type Need } from "./queries";
-
-export interface Draft {
-  project: string;
-  tier: string;
-  zone: string;
-  region: string;
-  families: string;
-  by: "hosts" | "length";
-  hosts: string;
-  growth: string;
-  length: string;
-  count: string;
-  placement: string;
-  name: string;
-  purpose: string;
-}
-
-const EMPTY: Draft = {
-  ...{ project: "", tier: "", zone: "", region: "", families: "4", by: "hosts", hosts: "", growth: "", length: "" },
-  ...{ count: "1", placement: "", name: "", purpose: "" },
-};
+import { commandOf, EMPTY, needOf, wantedOf, type Draft } from "./draft";
+import { requestSubnets, type Candidate } from "./queries";
 
 export function RequestPage() {
   useTitle("Ask for a subnet");
@@ -74,7 +53,7 @@ export function RequestPage() {
       </Step>
       {placed && (
         <Step number={2} title="How large">
-          <HowLarge draft={draft} onChange={change} pool={chosen?.pool.id} />
+          <HowLarge draft={draft} onChange={change} chosen={chosen} />
         </Step>
       )}
       {placed && sized && (
@@ -123,40 +102,4 @@ function Step({ number, title, children }: { number: number; title: string; chil
       </Stack>
     </Card>
   );
-}
-
-/** The need as the search for candidates takes it. */
-function needOf(draft: Draft): Need {
-  return {
-    project: draft.project,
-    tier: draft.tier,
-    zone: draft.zone || undefined,
-    region: draft.zone ? undefined : draft.region || undefined,
-    family: draft.families === "6" ? 6 : 4,
-    placement: draft.placement || undefined,
-    ...(draft.by === "hosts"
-      ? { hosts: Number(draft.hosts), growth: Number(draft.growth) || undefined }
-      : { length: draft.length === "" ? undefined : Number(draft.length) }),
-  };
-}
-
-/** The request as the service takes it. */
-function wantedOf(draft: Draft, chosen: Candidate | null): Record<string, unknown> {
-  const { family: _, ...need } = needOf(draft);
-  const values = {
-    ...need,
-    pool: chosen?.pool.id,
-    families: draft.families.split(",").map(Number),
-    count: Number(draft.count) > 1 ? Number(draft.count) : undefined,
-    name: draft.name || undefined,
-    purpose: draft.purpose || undefined,
-  };
-  return Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
-}
-
-function commandOf(wanted: Record<string, unknown>): string {
-  const words = Object.entries(wanted).flatMap(([name, value]) =>
-    name === "families" ? (value as number[]).map((family) => `--family ${family}`) : [`--${name} ${shellWord(value as string | number)}`],
-  );
-  return ["lentra request", ...words].join(" ");
 }

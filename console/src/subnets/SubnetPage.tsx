@@ -16,7 +16,7 @@ import { Facts } from "../parts/Facts";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
 import { StateChip } from "../parts/states";
-import { grouped, shortTime } from "../parts/text";
+import { amount, grouped, shortTime } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
 import { useMay, useMe } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
@@ -74,8 +74,8 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
             { head: "Block", cell: (block) => <Mono>{block.prefix}</Mono> },
             { head: "First", cell: (block) => <Mono>{block.first}</Mono> },
             { head: "Last", cell: (block) => <Mono>{block.last}</Mono> },
-            { head: "Addresses", right: true, cell: (block) => grouped(block.total) },
-            { head: "Usable", right: true, cell: (block) => (block.usable ? grouped(block.usable) : "—") },
+            { head: "Addresses", right: true, cell: (block) => amount(block, block.total) },
+            { head: "Usable", right: true, cell: (block) => amount(block, block.usable) },
           ]}
         />
       </Card>

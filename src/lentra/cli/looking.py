@@ -8,7 +8,7 @@ from itertools import islice
 from typing import Any
 
 from lentra.cli.context import DONE, REFUSED, client_for
-from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled
+from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled, usable
 from lentra.client import Client
 from lentra.client.errors import BY_CODE
 
@@ -174,9 +174,7 @@ def _show_subnet(client: Client, name: str, form: str) -> None:
         show_record(subnet, form)
         return
     print(styled(f"{subnet['realm']['name']} > {subnet['pool']['name']} > {subnet['name']}", "bold"))
-    blocks = [
-        {**block, "usable": grouped(block["usable"]) if block["usable"] else "-"} for block in subnet["blocks"]
-    ]
+    blocks = [{**block, "usable": usable(block)} for block in subnet["blocks"]]
     show_rows(blocks, ("prefix", "first", "last", "usable"), "table")
     show_record(subnet, "table", ("name", "realm", "pool", "blocks", "version", "growth"))
     for place in client.subnets.neighbours(subnet["id"]):

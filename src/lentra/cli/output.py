@@ -90,6 +90,13 @@ def bar(percent: float, warning: int = 75, critical: int = 90) -> str:
     return styled("█" * filled + "░" * (_BAR - filled), style) + f" {percent:5.1f} %"
 
 
+def usable(block: Mapping[str, Any]) -> str:
+    """What a block carries: usable addresses for IPv4, one subnet of its length for IPv6."""
+    if block["family"] == 6:
+        return "1 × /" + str(block["prefix"]).partition("/")[2]
+    return grouped(block["usable"]) if block["usable"] else "-"
+
+
 def grouped(number: str | int) -> str:
     """A whole number with commas between thousands."""
     return f"{int(number):,}"

@@ -7,7 +7,7 @@ import sys
 from typing import Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
-from lentra.cli.output import cell, show_record, show_rows
+from lentra.cli.output import cell, show_record, show_rows, usable
 from lentra.client import Answer, Client
 
 _CANDIDATE_COLUMNS = ("pool", "realm", "block", "usable", "used_percent", "largest_free", "why")
@@ -109,7 +109,7 @@ def _choose_pool(client: Client, wanted: dict[str, Any]) -> str:
 def _in_words(result: dict[str, Any]) -> str:
     lines = []
     for subnet in result["subnets"]:
-        blocks = ", ".join(f"{b['prefix']} ({int(b['usable']):,} usable)" for b in subnet["blocks"])
+        blocks = ", ".join(f"{b['prefix']} ({usable(b)} usable)" for b in subnet["blocks"])
         chain = f"{subnet['realm']['name']} > {subnet['pool']['name']}"
         lines.append(f"hand out {blocks} from {chain} as {subnet['name']}")
     why = dict.fromkeys(result["why"])

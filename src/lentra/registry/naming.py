@@ -74,9 +74,9 @@ def refuse_taken_subnet_name(realm_id: int, name: str, besides: int | None = Non
     stem, _ = split_name(name)
     stem = stem if "{nn}" in stem else stem + "-{nn}"
     free = numbered(stem, max(1, _highest(realm_id, stem)) + 1)
-    until = f", cooling until {taken.cools_until:%Y-%m-%d %H:%M} UTC" if taken.cools_until else ""
+    state = f"cooling until {taken.cools_until:%Y-%m-%d %H:%M} UTC" if taken.cools_until else taken.state
     raise NameTaken(
-        f"the name {name!r} is taken by subnet number {taken.pk} ({taken.state}{until}); free is {free!r}",
+        f"the name {name!r} is taken by subnet number {taken.pk} ({state}); free is {free!r}",
         field="name",
         received=name,
         rule="names are unique among the living and cooling subnets of a realm",

@@ -94,7 +94,7 @@ REST_FRAMEWORK = {
     ],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
-    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_PARSER_CLASSES": ["lentra.api.parsers.Json"],
     "DEFAULT_SCHEMA_CLASS": "lentra.api.openapi.Described",
     "DEFAULT_PAGINATION_CLASS": "lentra.api.pages.Pages",
     "EXCEPTION_HANDLER": "lentra.api.problems.problem_for",

@@ -203,6 +203,14 @@ def _pool_for(wanted: Wanted, target: Target) -> Pool:
 def _lengths(wanted: Wanted, pool: Pool, sheet: RuleSheet, stores: dict[int, DatabaseExtents]) -> dict[int, int]:
     """The length to hand out per family, within the bounds of rule sheet and pool."""
     families = sorted(set(wanted.families))
+    for family in families:
+        if family not in stores:
+            raise WrongFamily(
+                f"pool {pool.name} has no IPv{family} range: add one first, or ask another pool",
+                field="families",
+                received=family,
+                suggestions=[str(f) for f in stores],
+            )
     if families == [6] and sheet.ipv6_needs_ipv4:
         raise NeedsIpv4(
             f"rule sheet {sheet.name} of pool {pool.name} wants IPv4 beside IPv6: ask for both families",
@@ -213,13 +221,6 @@ def _lengths(wanted: Wanted, pool: Pool, sheet: RuleSheet, stores: dict[int, Dat
         )
     lengths = {}
     for family in families:
-        if family not in stores:
-            raise WrongFamily(
-                f"pool {pool.name} has no IPv{family} range: add one first, or ask another pool",
-                field="families",
-                received=family,
-                suggestions=[str(f) for f in stores],
-            )
         if family == families[0]:
             lengths[family] = _leading_length(wanted, sheet, family)
         else:
@@ -294,7 +295,12 @@ def _find_place(
             found = place(store, length, wanted.placement or pool.placement(store.family))
     except Exhausted:
         others = serving_pools(
-            store.family, length, zone=target.zone, region=target.region, project=target.project
+            store.family,
+            length,
+            zone=target.zone,
+            region=target.region,
+            project=target.project,
+            realm=pool.realm,
         )
         raise exhausted_in(store.space, pool, length, others)
     if explain:

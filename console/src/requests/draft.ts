@@ -1,0 +1,61 @@
+// What the request form holds, and what the service is asked with.
+import { shellWord } from "../parts/text";
+import type { Candidate, Need } from "./queries";
+
+export interface Draft {
+  project: string;
+  tier: string;
+  zone: string;
+  region: string;
+  families: string;
+  by: "hosts" | "length";
+  hosts: string;
+  growth: string;
+  length: string;
+  count: string;
+  placement: string;
+  name: string;
+  purpose: string;
+}
+
+export const EMPTY: Draft = {
+  ...{ project: "", tier: "", zone: "", region: "", families: "4", by: "hosts", hosts: "", growth: "", length: "" },
+  ...{ count: "1", placement: "", name: "", purpose: "" },
+};
+
+/** The need as the search for candidates takes it. */
+export function needOf(draft: Draft): Need {
+  return {
+    project: draft.project,
+    tier: draft.tier,
+    zone: draft.zone || undefined,
+    region: draft.zone ? undefined : draft.region || undefined,
+    family: draft.families === "6" ? 6 : 4,
+    placement: draft.placement || undefined,
+    ...(draft.by === "hosts"
+      ? { hosts: Number(draft.hosts), growth: Number(draft.growth) || undefined }
+      : { length: draft.length === "" ? undefined : Number(draft.length) }),
+  };
+}
+
+/** The request as the service takes it. */
+export function wantedOf(draft: Draft, chosen: Candidate | null): Record<string, unknown> {
+  const { family: _, ...need } = needOf(draft);
+  const values = {
+    ...need,
+    pool: chosen?.pool.id,
+    families: draft.families.split(",").map(Number),
+    count: Number(draft.count) > 1 ? Number(draft.count) : undefined,
+    name: draft.name || undefined,
+    purpose: draft.purpose || undefined,
+  };
+  return Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
+}
+
+/** The command that asks the same. */
+export function commandOf(wanted: Record<string, unknown>): string {
+  const words = Object.entries(wanted).flatMap(([name, value]) =>
+    name === "families" ? (value as number[]).map((family) => `--family ${family}`) : [`--${name} ${shellWord(value as string | number)}`],
+  );
+  return ["lentra request", ...words].join(" ");
+}

@@ -1,0 +1,57 @@
+"""The database's store of extents keeps the same contract as the one in memory."""
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from tests.extents_contract import ExtentsMachine
+
+
+@pytest.fixture(autouse=True)
+def _database(registry_database):
+    """The machine makes its pools in this database."""
+
+
+class InDatabase(ExtentsMachine):
+    @staticmethod
+    def make_store(family, ranges):
+        from lentra.addressing.extents import Extent
+        from lentra.registry.models import ExtentRow, Pool, PoolRange, Realm, Sheet, Space
+        from lentra.registry.space import DatabaseExtents
+
+        realm, _ = Realm.objects.get_or_create(name="machine", defaults={"id": 10**12, "last_entry": 0})
+        sheet = Sheet.objects.first()
+        pool, _ = Pool.objects.get_or_create(
+            name="machine", realm=realm, defaults={"id": 10**12 + 1, "last_entry": 0, "sheet": sheet}
+        )
+        for model in (ExtentRow, PoolRange, Space):
+            model.objects.filter(pool=pool).delete()
+        for r in ranges:
+            PoolRange.objects.create(
+                pool=pool, realm=realm, family=family, first=r.first, last=r.last, length=r.length, top=True
+            )
+        store = DatabaseExtents(Space.objects.create(pool=pool, family=family), realm.pk)
+        store.replace([], [Extent(r) for r in ranges])
+        store.save()
+        return store
+
+    @staticmethod
+    def sync(store):
+        store.save()
+
+    @staticmethod
+    def read_all(store):
+        return store.overlapping(store.ranges[0].first, store.ranges[-1].last)
+
+    def teardown(self):
+        from lentra.registry.models import ExtentRow, Pool, PoolRange, Realm, Space
+
+        for model in (ExtentRow, PoolRange, Space):
+            model.objects.filter(pool_id=10**12 + 1).delete()
+        Pool.objects.filter(pk=10**12 + 1).delete()
+        Realm.objects.filter(pk=10**12).delete()
+
+
+TestInDatabase = InDatabase.TestCase
+TestInDatabase.settings = settings(
+    max_examples=12, stateful_step_count=30, deadline=None, suppress_health_check=list(HealthCheck)
+)
