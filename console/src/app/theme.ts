@@ -48,6 +48,6 @@ export const theme = createTheme({
     MuiTableCell: { styleOverrides: { head: { fontWeight: 650, whiteSpace: "nowrap" } } },
     MuiTextField: { defaultProps: { size: "small" } },
     MuiButton: { defaultProps: { disableElevation: true } },
-    MuiLink: { defaultProps: { underline: "hover" } },
+    MuiLink: { defaultProps: { underline: "always" } },
   },
 });

@@ -4,6 +4,7 @@ import TableCell from "@mui/material/TableCell";
 import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
+import visuallyHidden from "@mui/utils/visuallyHidden";
 import type { ReactNode } from "react";
 
 export interface Column<Row> {
@@ -31,8 +32,8 @@ export function RecordTable<Row extends { id?: number | string }>({
         <TableHead>
           <TableRow>
             {columns.map((column) => (
-              <TableCell key={column.head || column.label} align={column.right ? "right" : "left"} aria-label={column.head ? undefined : column.label}>
-                {column.head}
+              <TableCell key={column.head || column.label} align={column.right ? "right" : "left"}>
+                {column.head || <span style={visuallyHidden}>{column.label}</span>}
               </TableCell>
             ))}
           </TableRow>

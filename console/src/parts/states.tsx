@@ -87,6 +87,6 @@ export function Legend({ shown }: { shown: string[] }) {
 
 /** A subnet's state in words. */
 export function StateChip({ state }: { state: string }) {
-  const kinds: Record<string, "success" | "warning" | "info" | "default"> = { active: "success", cooling: "info", retiring: "warning" };
+  const kinds: Record<string, "success" | "warning" | "default"> = { active: "success", retiring: "warning" };
   return <Chip size="small" variant="outlined" label={state} color={kinds[state] ?? "default"} sx={state === "cooling" ? { borderStyle: "dashed" } : {}} />;
 }

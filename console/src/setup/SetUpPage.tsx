@@ -60,6 +60,7 @@ function KindView({ kind }: { kind: Kind }) {
     if (name !== "cursor") next.delete("cursor");
     setQuery(next, { replace: true });
   };
+  const removal = kind.word === "keep-out" ? "Lift" : "Remove";
   const called = (record: AnyRecord) => String(record.name ?? record["range"]);
   return (
     <>
@@ -103,8 +104,8 @@ function KindView({ kind }: { kind: Kind }) {
                         <Button size="small" onClick={() => setForm({ record: row })} aria-label={`Edit ${called(row)}`}>
                           Edit
                         </Button>
-                        <Button size="small" color="error" onClick={() => setRemoving(row)} aria-label={`Remove ${called(row)}`}>
-                          {kind.word === "keep-out" ? "Lift" : "Remove"}
+                        <Button size="small" color="error" onClick={() => setRemoving(row)} aria-label={`${removal} ${called(row)}`}>
+                          {removal}
                         </Button>
                       </Box>
                     ),

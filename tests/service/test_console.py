@@ -1,0 +1,176 @@
+"""The console in Chromium: the request flow end to end, set-up, and axe on every page."""
+
+import re
+
+import pytest
+
+from tests.conftest import ROOT
+
+AXE = (ROOT / "console/node_modules/axe-core/axe.min.js").read_text()
+
+
+@pytest.fixture
+def open_as(live, browser):
+    """A signed-in page of the console; fails on any error in the browser."""
+    contexts, errors = [], []
+
+    def sign_in(role, scheme="light"):
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme)
+        contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(15_000)
+        page.on("pageerror", lambda error: errors.append(str(error)))
+        page.goto(live.url + "/sign-in")
+        page.get_by_label("Name").fill(live.people[role]["name"])
+        page.get_by_label("Password").fill(live.people[role]["password"])
+        page.get_by_role("button", name="Sign in").click()
+        page.get_by_role("heading", name="Pools").wait_for()
+        return page
+
+    yield sign_in
+    for context in contexts:
+        context.close()
+    assert not errors
+
+
+def choose(page, label, value):
+    page.get_by_role("combobox", name=label).click()
+    page.get_by_role("option", name=value, exact=True).click()
+
+
+def test_from_sign_in_to_the_new_block_on_the_pool_page(open_as, planner):
+    page = open_as("requester")
+    page.get_by_role("link", name="Ask for a subnet").click()
+    choose(page, "Project", "ticketing")
+    choose(page, "Tier", "app")
+    choose(page, "Zone", "nc-2")
+    page.get_by_label("Hosts").fill("180")
+    page.get_by_label("Growth in percent").fill("40")
+    page.get_by_text("/24 has 251 usable, 252 are needed").wait_for()
+    assert page.get_by_role("radio", checked=True).count() == 0  # nothing is chosen in advance
+    page.get_by_role("radio", name="Pool nc-2-general").click()
+    page.get_by_role("button", name="Look at the proposal").click()
+    proposal = page.get_by_role("table", name="Proposal")
+    shown = proposal.inner_text()
+    block = re.search(r"10\.40\.\d+\.0/23", shown)[0]
+    assert "fleet › nc-2-general" in shown
+    assert "507" in shown
+    name = re.search(r"ticketing-nc-2-app-\d+", shown)[0]
+    page.get_by_role("button", name="Hand it out").click()
+    page.wait_for_url(re.compile(r"/pools/\d+"))
+    row = page.get_by_role("row", name=re.compile(name))
+    row.wait_for()
+    assert block in row.inner_text()
+    (made,) = planner.subnets.list(text=name, realm="fleet")
+    assert made["blocks"][0]["prefix"] == block
+
+    row.get_by_role("link", name=name).click()
+    page.get_by_role("button", name="Give back").click()
+    page.get_by_text("will cool until").wait_for()
+    page.get_by_role("dialog").get_by_role("button", name="Give back").click()
+    page.get_by_text("Given back. Its range and name cool until").wait_for()
+    assert planner.subnets.get(made["id"])["state"] == "cooling"
+
+
+def test_a_refusal_is_shown_with_its_evidence(open_as):
+    page = open_as("planner")
+    page.goto(page.url.rstrip("/") + "/set-up/regions")
+    page.get_by_role("button", name="Remove inner-isles").click()
+    alert = page.get_by_role("alert")
+    alert.get_by_text("is used by zone ii-1").wait_for()
+    assert "Rule: what is in use stays" in alert.inner_text()
+    assert page.get_by_role("dialog").get_by_role("button", name="Remove the region").is_disabled()
+
+
+def test_a_zone_is_added_edited_and_removed(open_as, planner):
+    page = open_as("planner")
+    page.goto(page.url.rstrip("/") + "/set-up/zones")
+    page.get_by_role("button", name="Add a zone").click()
+    page.get_by_label("Name").fill("nc-9")
+    choose(page, "Region", "north-coast")
+    page.get_by_role("button", name="Look at it first").click()
+    page.get_by_text("Will add zone").wait_for()
+    page.get_by_role("button", name="Confirm").click()
+    page.get_by_role("button", name="Edit nc-9").click()
+    page.get_by_label("Physical identifier").fill("net-loft")
+    page.get_by_role("button", name="Look at it first").click()
+    page.get_by_role("button", name="Confirm").click()
+    page.get_by_role("cell", name="net-loft").wait_for()
+    page.get_by_role("button", name="Remove nc-9").click()
+    page.get_by_role("dialog").get_by_role("button", name="Remove the zone").click()
+    page.get_by_role("button", name="Edit nc-9").wait_for(state="detached")
+    assert "nc-9" not in {zone["name"] for zone in planner.zones.list()}
+
+
+def test_filters_live_in_the_address_and_viewers_cannot_change(open_as):
+    page = open_as("viewer")
+    page.get_by_role("link", name="Subnets").click()
+    choose(page, "Zone", "ii-1")
+    page.get_by_label("Inside prefix").fill("10.41.64.0/22")
+    page.wait_for_url(re.compile("inside=10.41.64.0"))
+    page.reload()
+    page.get_by_role("link", name="ticketing-ii-1-app-01").wait_for()
+    assert page.get_by_label("Inside prefix").input_value() == "10.41.64.0/22"
+    page.get_by_role("link", name="ticketing-ii-1-app-01").click()
+    page.get_by_role("heading", name="History").wait_for()
+    assert page.get_by_role("button", name="Give back").count() == 0
+    assert page.get_by_role("link", name="Request").count() == 0
+
+
+def test_the_picture_zooms_by_prefix(open_as, planner):
+    page = open_as("viewer")
+    number = planner.pools.get("nc-1-general")["id"]
+    page.goto(page.url.rstrip("/") + f"/pools/{number}")
+    page.get_by_role("button", name="Zoom into 10.40.64.0/22").click()
+    page.wait_for_url(re.compile("inside=10.40.64.0"))
+    page.get_by_role("button", name="Zoom into 10.40.64.128/25").wait_for()
+    page.get_by_role("button", name="The same as a table").click()
+    page.get_by_role("table", name="Pieces of 10.40.64.0/22").get_by_role(
+        "link", name="ticketing-nc-1-app-01"
+    ).click()
+    page.get_by_role("heading", name="ticketing-nc-1-app-01").wait_for()
+
+
+PAGES = ["/", "/pools/{pool}", "/subnets", "/subnets/{subnet}", "/request", "/ledger", "/tokens"]
+PAGES += [f"/set-up/{kind}" for kind in ("pools", "rule-sheets", "keep-outs", "people")]
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_axe_finds_nothing_on_any_page(open_as, live, planner, scheme):
+    page = open_as("admin", scheme)
+    numbers = {
+        "pool": planner.pools.get("ml-1-general")["id"],
+        "subnet": planner.subnets.get("fleet:ticketing-ml-1-app-01")["id"],
+    }
+
+    def check(where):
+        page.wait_for_load_state("networkidle")
+        page.evaluate(AXE)
+        found = page.evaluate("axe.run()")["violations"]
+        told = [(v["id"], v["help"], [n["html"][:160] for n in v["nodes"][:3]]) for v in found]
+        assert not told, (where, told)
+
+    for path in PAGES:
+        page.goto(live.url + path.format(**numbers))
+        page.get_by_role("heading", level=1).wait_for()
+        page.wait_for_function("!document.querySelector('[role=status]')")
+        check(path)
+    page.goto(live.url + "/set-up/zones")
+    page.get_by_role("button", name="Edit nc-1").click()
+    page.get_by_role("dialog").get_by_text("cannot change any more").wait_for()
+    page.wait_for_timeout(400)  # the dialog fades in
+    check("dialog")
+    page.goto(live.url + "/request")
+    choose(page, "Project", "ticketing")
+    choose(page, "Tier", "app")
+    choose(page, "Zone", "ml-1")
+    page.get_by_label("Hosts").fill("50")
+    page.get_by_role("radio", name="Pool ticket-hall").click()
+    page.get_by_role("button", name="Look at the proposal").click()
+    page.get_by_role("button", name="Hand it out").wait_for()
+    page.wait_for_timeout(400)
+    check("request")
+    page.context.clear_cookies()
+    page.goto(live.url + "/sign-in")
+    page.get_by_role("button", name="Sign in").wait_for()
+    check("/sign-in")

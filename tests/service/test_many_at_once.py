@@ -1,0 +1,141 @@
+"""Many at once, and crashes in the middle: none lost, none doubled, none overlapping."""
+
+from __future__ import annotations
+
+import os
+import signal
+import threading
+import time
+from collections import Counter
+from pathlib import Path
+
+import pytest
+
+from lentra.client import LentraError
+from lentra.client.errors import BY_CODE
+from lentra.service.launcher import Service
+from tests.conftest import free_port, start_live
+
+ASK = {"project": "ticketing", "tier": "app", "zone": "ml-1"}
+
+
+def in_threads(count, work):
+    threads = [threading.Thread(target=work, args=(n,)) for n in range(count)]
+    [thread.start() for thread in threads]
+    [thread.join() for thread in threads]
+
+
+@pytest.fixture(scope="module")
+def second_service(live, tmp_path_factory):
+    """A second service process group on the same database."""
+    folder = tmp_path_factory.mktemp("second")
+    service = Service(folder, live.database.url, free_port(), "a secret for tests only", workers=1)
+    service.start(upkeep=False)
+    yield service
+    service.stop()
+
+
+@pytest.mark.parametrize("services", [1, 2])
+def test_forty_requests_for_thirty_two_places(live, second_service, fresh_pool, services):
+    pool = fresh_pool("10.40.64.0/21")
+    urls = [live.url, second_service.address][:services]
+    granted, refused = [], []
+
+    def ask(n):
+        client = live.client("planner", urls[n % len(urls)])
+        try:
+            granted.append(client.request(pool=pool, **ASK, length=26).result["subnets"][0])
+        except BY_CODE["exhausted"] as refusal:
+            refused.append(refusal)
+
+    in_threads(40, ask)
+    blocks = [subnet["blocks"][0]["prefix"] for subnet in granted]
+    assert (len(granted), len(refused)) == (32, 8)
+    assert len(set(blocks)) == 32
+    assert len({subnet["name"] for subnet in granted}) == 32
+    assert live.client("planner").verify()["clean"]
+
+
+def test_pools_keep_outs_and_requests_at_once_keep_everything_true(live, fresh_pool):
+    pool = fresh_pool("10.40.0.0/18", cooling_days=0)
+    realm = pool.partition(":")[0]
+    failures = []
+
+    def mix(n):
+        client = live.client("planner")
+        for step in range(5):
+            try:
+                if n % 4 == 0:
+                    client.pools.add(name=f"part-{n}-{step}", parent=pool, lengths=[{"family": 4, "length": 23}])
+                elif n % 4 == 1:
+                    at = f"10.40.{4 * n + step}.{16 * step}-10.40.{4 * n + step}.{16 * step + 9}"
+                    client.keep_outs.add(realm=realm, range=at, reason="old switches", despite_use=True)
+                else:
+                    made = client.request(pool=pool, **ASK, length=26, count=2).result["subnets"]
+                    if step % 2:
+                        client.release(made[0]["id"])
+            except LentraError as error:
+                failures.append(error)
+
+    in_threads(8, mix)
+    assert not failures
+    assert live.client("planner").verify()["clean"]
+
+
+@pytest.fixture
+def own_live(tmp_path):
+    running = start_live(tmp_path, lasting=True)
+    yield running
+    running.service.stop()
+    running.database.stop()
+
+
+def workers_of(service: Service) -> list[int]:
+    master = service.processes[0].pid
+    return [int(pid) for pid in Path(f"/proc/{master}/task/{master}/children").read_text().split()]
+
+
+def test_killed_workers_and_a_killed_database_lose_and_double_nothing(own_live):
+    planner = own_live.client("planner")
+    planner.pools.add(name="storm", realm="fleet", sheet="ends-withheld", ranges=["172.28.0.0/16"], cooling_days=0)
+    answered: dict[str, list] = {}
+    stop = threading.Event()
+
+    def storm(n):
+        client = own_live.client("planner")
+        client.retries = 12
+        for step in range(400):
+            if stop.is_set():
+                return
+            key = f"storm-{n}-{step}"
+            answered[key] = client.request(pool="storm", **ASK, length=28, key=key).result["subnets"]
+
+    def killer():
+        time.sleep(1)
+        for _ in range(2):
+            os.kill(workers_of(own_live.service)[0], signal.SIGKILL)
+            time.sleep(1)
+        for _ in range(2):
+            own_live.database.kill()
+            time.sleep(0.5)
+            own_live.database.start()
+            time.sleep(1.5)
+        stop.set()
+
+    threads = [threading.Thread(target=storm, args=(n,)) for n in range(6)]
+    [thread.start() for thread in threads]
+    killer()
+    [thread.join() for thread in threads]
+
+    there = {s["id"]: s for s in planner.subnets.list(pool="storm", limit=1000)}
+    promised = {subnet["id"]: subnet for made in answered.values() for subnet in made}
+    assert len(promised) > 50
+    assert set(promised) == set(there)  # each key one block: nothing lost, nothing doubled
+    assert Counter(len(made) for made in answered.values()) == {1: len(answered)}
+    for number, subnet in promised.items():
+        assert there[number]["blocks"] == subnet["blocks"]
+    for key, made in list(answered.items())[:10]:
+        again = planner.request(pool="storm", **ASK, length=28, key=key)
+        assert again.replayed
+        assert again.result["subnets"][0]["id"] == made[0]["id"]
+    assert planner.verify()["clean"]
