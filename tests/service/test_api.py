@@ -408,6 +408,8 @@ def test_health_and_the_reference_are_served(live):
     assert requests.get(live.url + "/readyz").json() == {"status": "ready"}
     document = requests.get(live.url + "/api/v1/openapi.json", headers={"Accept": "application/json"})
     assert json.loads(document.text)["openapi"].startswith("3.1")
+    codes = requests.get(live.url + "/api/docs/problems").text
+    assert all(f'id="{code}"' in codes for code in BY_CODE)
     page = requests.get(live.url + "/api/docs")
     assert page.status_code == 200
     sources = [part.split('"')[0] for part in page.text.split('src="')[1:]] + [

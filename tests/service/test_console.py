@@ -98,7 +98,9 @@ def test_a_zone_is_added_edited_and_removed(open_as, planner):
     page.get_by_role("cell", name="net-loft").wait_for()
     page.get_by_role("button", name="Remove nc-9").click()
     page.get_by_role("dialog").get_by_role("button", name="Remove the zone").click()
-    page.get_by_role("button", name="Edit nc-9").wait_for(state="detached")
+    page.get_by_role("dialog").wait_for(state="detached")
+    page.get_by_role("button", name="Edit nc-3").wait_for()
+    assert page.get_by_role("button", name="Edit nc-9").count() == 0
     assert "nc-9" not in {zone["name"] for zone in planner.zones.list()}
 
 

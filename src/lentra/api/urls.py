@@ -4,7 +4,7 @@ from django.urls import include, path
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
 from rest_framework.routers import SimpleRouter
 
-from lentra.api.views import session, setup, subnets, tools
+from lentra.api.views import reference, session, setup, subnets, tools
 
 router = SimpleRouter(trailing_slash=False)
 router.register("realms", setup.RealmViews, "realm")
@@ -29,6 +29,7 @@ urlpatterns = [
     path("v1/ledger", tools.LedgerView.as_view(), name="ledger"),
     path("v1/verify", tools.VerifyView.as_view(), name="verify"),
     path("v1/openapi.json", SpectacularAPIView.as_view(), name="openapi"),
+    path("docs/problems", reference.problems_page, name="problems"),
     path("docs", SpectacularSwaggerView.as_view(url_name="openapi"), name="docs"),
 ]
 urlpatterns += [path("v1/", include(router.urls))]

@@ -1,0 +1,1 @@
+"""Side-by-side measurements: everything as a ratio within one run."""

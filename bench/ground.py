@@ -1,0 +1,185 @@
+"""A database and a service for measuring, and pools filled with many subnets by bulk insert."""
+
+from __future__ import annotations
+
+import os
+import socket
+import tempfile
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from lentra.service.database import OwnDatabase
+
+
+def free_port() -> int:
+    """A port on loopback that nothing listens on."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@contextmanager
+def database() -> Iterator[OwnDatabase]:
+    """A fresh database, with Django set up on it, a realm, places and people."""
+    with tempfile.TemporaryDirectory(prefix="lentra-bench-") as folder:
+        own = OwnDatabase(Path(folder), free_port())
+        own.start()
+        os.environ |= {
+            "LENTRA_DATABASE_URL": own.url,
+            "DJANGO_SETTINGS_MODULE": "lentra.service.settings",
+            "LENTRA_SECRET_KEY": "a secret for measuring only",
+        }
+        import django
+        from django.core.management import call_command
+
+        django.setup()
+        call_command("migrate", verbosity=0)
+        call_command("ship_sheets")
+        set_up()
+        try:
+            yield own
+        finally:
+            from django.db import connection
+
+            connection.close()
+            own.stop()
+
+
+def do(operation, *values, **named):  # type: ignore[no-untyped-def]
+    """Run one operation; returns its result."""
+    from lentra.registry.envelope import perform
+
+    kept = []
+    perform(lambda change: operation(change, *values, **named), render=lambda result, _: kept.append(result))
+    return kept[-1]
+
+
+def set_up() -> None:
+    """One realm, region, project and tier, ten zones, one planner with a token."""
+    from lentra.registry.models import Region
+    from lentra.registry.operations.add_realm import add_realm
+    from lentra.registry.operations.add_set_up import add_set_up
+    from lentra.registry.operations.manage_people import add_person, add_token
+
+    do(add_realm, {"name": "bench"})
+    do(add_set_up, "region", {"name": "coast"})
+    region = Region.objects.get(name="coast")
+    for n in range(10):
+        do(add_set_up, "zone", {"name": f"z-{n}", "region": region})
+        do(add_set_up, "tier", {"name": f"t-{n}"})
+    do(add_set_up, "project", {"name": "ticketing"})
+    person = do(add_person, {"name": "petra", "role": "planner"}, None, [])
+    _, os.environ["BENCH_TOKEN"] = do(add_token, person, "bench")
+
+
+def add_pool(name: str, prefix: str):  # type: ignore[no-untyped-def]
+    """A top-level pool of one range."""
+    from lentra.addressing.prefix import parse_prefix
+    from lentra.registry.models import Realm, Sheet
+    from lentra.registry.operations.add_pool import add_pool as add
+
+    values = {
+        "name": name,
+        "realm": Realm.objects.get(name="bench"),
+        "sheet": Sheet.objects.get(name="ends-withheld"),
+        "cooling_days": 0,
+    }
+    return do(add, values, [parse_prefix(prefix)])
+
+
+def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
+    """Fill a pool with /30 subnets, every fifth place left free, as rows of history (not by asking)."""
+    from django.db import connection
+
+    from lentra.addressing.extents import State
+    from lentra.addressing.prefix import Prefix, parse_prefix, prefixes_of_range
+    from lentra.registry.models import ExtentRow, LedgerEntry, Project, Space, Subnet, Tier, Zone, place_key
+
+    whole = parse_prefix(prefix)
+    zones, tiers = list(Zone.objects.select_related("region")), list(Tier.objects.all())
+    project = Project.objects.get(name="ticketing")
+    moment = LedgerEntry.objects.order_by("-number").values_list("at", flat=True)[0]
+    start = LedgerEntry.objects.order_by("-number").values_list("number", flat=True)[0] + 1
+    ExtentRow.objects.filter(pool=pool).delete()
+    places = [n for n in range(count + count // 4) if n % 5 != 4][:count]
+    for at in range(0, count, 20_000):
+        part = list(enumerate(places[at : at + 20_000], at))
+        numbers = {n: start + n for n, _ in part}
+        LedgerEntry.objects.bulk_create(
+            [
+                LedgerEntry(
+                    number=numbers[n],
+                    at=moment,
+                    operation=uuid.UUID(int=n + 1),
+                    actor_name="lentra",
+                    verb="hand out",
+                    kind="subnet",
+                    name=f"{pool.name}-{n}",
+                    realm=pool.realm_id,
+                    after={},
+                )
+                for n, _ in part
+            ]
+        )
+        subnets, extents = [], []
+        for n, slot in part:
+            block = Prefix(4, whole.first + 4 * slot, 30)
+            zone, tier = zones[n % 10], tiers[n // 10 % 10]
+            subnets.append(
+                Subnet(
+                    id=numbers[n],
+                    last_entry=numbers[n],
+                    realm_id=pool.realm_id,
+                    pool=pool,
+                    project=project,
+                    region=zone.region,
+                    zone=zone,
+                    tier=tier,
+                    name=f"{pool.name}-{n}",
+                    name_stem=f"{pool.name}-{{nn}}",
+                    name_number=n,
+                    place=place_key(block),
+                    created_at=moment,
+                )
+            )
+            extents.append(
+                ExtentRow(
+                    pool=pool,
+                    realm_id=pool.realm_id,
+                    family=4,
+                    first=block.first,
+                    length=30,
+                    state=State.HANDED_OUT,
+                    subnet_id=numbers[n],
+                )
+            )
+        Subnet.objects.bulk_create(subnets)
+        ExtentRow.objects.bulk_create(extents)
+    used = set(places)
+    gaps = [whole.first + 4 * n for n in range(places[-1] + 1) if n not in used]
+    free = [Prefix(4, first, 30) for first in gaps]
+    free += prefixes_of_range(4, whole.first + 4 * (places[-1] + 1), whole.last)
+    # Gaps are single places between used ones: none can join.
+    ExtentRow.objects.bulk_create(
+        [
+            ExtentRow(
+                pool=pool, realm_id=pool.realm_id, family=4, first=p.first, length=p.length, state=State.FREE
+            )
+            for p in free
+        ],
+        batch_size=20_000,
+    )
+    counts: dict[str, int] = {}
+    for p in free:
+        counts[str(p.length)] = counts.get(str(p.length), 0) + 1
+    Space.objects.filter(pool=pool).update(
+        free=sum(p.size for p in free),
+        handed_out=4 * count,
+        free_counts=counts,
+        largest_free=min(p.length for p in free),
+    )
+    with connection.cursor() as cursor:
+        cursor.execute("ANALYZE TABLE registry_extent, registry_subnet")
+        cursor.fetchall()

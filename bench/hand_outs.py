@@ -1,0 +1,113 @@
+"""(b), (d), (e): hand-outs and lists as the number of subnets grows, and statements per hand-out."""
+
+from __future__ import annotations
+
+import os
+import statistics
+import time
+from collections.abc import Callable
+from typing import Any
+
+from bench import ground
+
+SIZES = (1_000, 100_000, 1_000_000)
+PLACEMENTS = ("snug", "low", "roomy", "beside", "exact")
+_TIMES = 80
+
+
+def measure() -> list[tuple[str, str, str]]:
+    """Rows of (what, measured, aim)."""
+    from lentra.registry.models import Person
+    from lentra.registry.operations.hand_out import Wanted
+
+    times: dict[tuple[str, int], float] = {}
+    lists: dict[int, float] = {}
+    pools = {}
+    for n, size in enumerate(SIZES):
+        # Each in a /9 of its own; a quarter of it or less is used, gaps all over the used part.
+        prefix = f"10.{128 * (n % 2)}.0.0/9" if n < 2 else "51.0.0.0/9"
+        pools[size] = ground.add_pool(f"p-{size}", prefix)
+        ground.fill(pools[size], prefix, size)
+    lists = {size: _listing(pools[size]) for size in SIZES}
+    person = Person.objects.get(name="petra")
+    for placement in PLACEMENTS:
+        rounds: dict[int, list[float]] = {size: [] for size in SIZES}
+        for turn in range(_TIMES):
+            for size in SIZES:  # taken in turns, so that a noisy moment hits all of them
+                wanted = Wanted(pools[size].pk, "ticketing", "t-1", "z-1", length=30)
+                if placement in ("snug", "low", "roomy"):
+                    wanted.placement = placement
+                elif placement == "beside":
+                    wanted.beside = str(_first_block(pools[size]))
+                else:
+                    wanted.prefix = str(_far_block(pools[size], turn))
+                rounds[size].append(_seconds(lambda w=wanted: _ask(w, person)))  # type: ignore[misc]
+        for size, taken in rounds.items():
+            times[placement, size] = statistics.median(taken)
+    rows = []
+    for placement in PLACEMENTS:
+        base = times[placement, SIZES[0]]
+        shown = ", ".join(f"{times[placement, size] / base:.2f}× at {size:,}" for size in SIZES[1:])
+        rows.append((f"hand-out by *{placement}*, beside a pool of 1,000 subnets", shown, "1.3×"))
+    shown = f"{lists[SIZES[-1]] / lists[SIZES[0]]:.2f}×"
+    rows.append(("100 subnets by zone and tier out of 1,000,000, beside 1,000", shown, "1.5×"))
+    rows.append(("statements per hand-out through HTTP, sign-in and key included", str(_statements()), "12"))
+    return rows
+
+
+def _ask(wanted: Any, person: Any) -> None:
+    from lentra.registry.envelope import perform
+    from lentra.registry.operations.hand_out import hand_out
+
+    perform(lambda change: hand_out(change, wanted), actor=person)
+
+
+def _first_block(pool: Any) -> Any:
+    from lentra.registry.models import Subnet
+
+    return Subnet.objects.filter(pool=pool).order_by("place")[0].blocks()[0]
+
+
+def _far_block(pool: Any, turn: int) -> Any:
+    """A free block at the far end of the pool's range."""
+    from lentra.addressing.prefix import Prefix
+
+    whole = pool.ranges.first().prefix
+    return Prefix(4, whole.last + 1 - 4 * (turn + 1), 30)
+
+
+def _listing(pool: Any) -> float:
+    """The time for one page of 100 subnets with two filters, as the API reads it."""
+    from lentra.registry.models import Tier, Zone
+    from lentra.registry.queries.listing import subnets_matching
+
+    zone, tier = Zone.objects.get(name="z-1"), Tier.objects.get(name="t-1")
+
+    def read() -> None:
+        rows = subnets_matching(pool=pool, zone=zone, tier=tier).order_by("place")[:100]
+        assert all(subnet.blocks() for subnet in rows)
+
+    return min(_seconds(read) for _ in range(12))
+
+
+def _statements() -> int:
+    """Statements of one hand-out as the service does it."""
+    from django.conf import settings
+    from django.db import connection, reset_queries
+    from rest_framework.test import APIClient
+
+    client = APIClient(headers={"Authorization": f"Bearer {os.environ['BENCH_TOKEN']}"})
+    body = {"pool": f"p-{SIZES[0]}", "project": "ticketing", "tier": "t-1", "zone": "z-1", "length": 30}
+    settings.ALLOWED_HOSTS = ["testserver"]
+    settings.DEBUG = True
+    reset_queries()
+    answer = client.post("/api/v1/subnets", body, format="json", headers={"Idempotency-Key": "bench-1"})
+    settings.DEBUG = False
+    assert answer.status_code == 201, answer.content
+    return len([q for q in connection.queries if q["sql"] not in ("BEGIN", "COMMIT")])
+
+
+def _seconds(work: Callable[[], None]) -> float:
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start

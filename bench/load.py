@@ -1,0 +1,58 @@
+"""A load in a process of its own: `python -m bench.load ADDRESS WHAT CLIENTS SECONDS` prints answers a second."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import os
+import sys
+import threading
+import time
+import uuid
+from urllib.parse import urlparse
+
+
+def main() -> None:
+    """Clients with one connection each ask as fast as they are answered."""
+    address, what, clients, seconds = sys.argv[1], sys.argv[2], int(sys.argv[3]), float(sys.argv[4])
+    counts = [0] * clients
+    end = time.monotonic() + seconds
+    host = urlparse(address).netloc
+    headers = {"Authorization": f"Bearer {os.environ['BENCH_TOKEN']}", "Content-Type": "application/json"}
+
+    def ask(n: int) -> None:
+        connection = http.client.HTTPConnection(host, timeout=30)
+        turn = n
+        while time.monotonic() < end:
+            turn += clients
+            if what == "plain":
+                path, body, more = "/plain", {"name": f"row {turn}"}, {}
+            else:
+                pool = "http-one" if what == "one" else f"http-{turn % 50}"
+                path = "/api/v1/subnets"
+                body = {
+                    "pool": pool,
+                    "project": "ticketing",
+                    "tier": "t-1",
+                    "zone": f"z-{turn % 10}",
+                    "length": 30,
+                }
+                more = {"Idempotency-Key": uuid.uuid4().hex}
+            connection.request("POST", path, json.dumps(body), {**headers, **more})
+            answer = connection.getresponse()
+            told = answer.read()
+            if answer.status != 201:
+                raise SystemExit(f"{answer.status}: {told[:300]!r}")
+            counts[n] += 1
+
+    threads = [threading.Thread(target=ask, args=(n,)) for n in range(clients)]
+    start = time.monotonic()
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    print(sum(counts) / (time.monotonic() - start))
+
+
+if __name__ == "__main__":
+    main()

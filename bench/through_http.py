@@ -1,0 +1,58 @@
+"""(a) Hand-outs per second through HTTP with 16 clients, beside a bare endpoint with the same sign-in."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from bench import ground
+from lentra.service.launcher import Service
+
+CLIENTS = 16
+POOLS = 50
+_SECONDS = 6
+_ROUNDS = 3
+
+
+def measure(url: str) -> list[tuple[str, str, str]]:
+    """Rows of (what, measured, aim)."""
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        cursor.execute("CREATE TABLE bench_plain (id BIGINT AUTO_INCREMENT PRIMARY KEY, name VARCHAR(100))")
+    for n in range(POOLS):
+        ground.add_pool(f"http-{n}", f"172.{n}.0.0/16")
+    ground.add_pool("http-one", "50.0.0.0/10")
+    folder = Path(os.environ.get("TMPDIR", "/tmp"))
+    service = Service(folder, url, ground.free_port(), os.environ["LENTRA_SECRET_KEY"])
+    service.environment["DJANGO_SETTINGS_MODULE"] = "bench.plain_settings"
+    service.environment["PYTHONPATH"] = str(Path(__file__).parent.parent)
+    service.start(upkeep=False)
+    rates: dict[str, list[float]] = {"plain": [], "many": [], "one": []}
+    try:
+        for _ in range(_ROUNDS):
+            for what, taken in rates.items():
+                taken.append(_rate(service.address, what))
+    finally:
+        service.stop()
+    best = {what: sorted(taken)[len(taken) // 2] for what, taken in rates.items()}
+    return [
+        (f"hand-outs over {POOLS} pools, beside a bare insert", f"{best['many'] / best['plain']:.2f}", "0.6"),
+        ("hand-outs over one pool, beside a bare insert", f"{best['one'] / best['plain']:.2f}", "0.4"),
+        (
+            "(hand-outs a second over 50 pools, over one; bare inserts a second)",
+            f"{best['many']:.0f}, {best['one']:.0f}; {best['plain']:.0f}",
+            "",
+        ),
+    ]
+
+
+def _rate(address: str, what: str) -> float:
+    """Answers a second, from a load of its own process."""
+    command = [sys.executable, "-m", "bench.load", address, what, str(CLIENTS), str(_SECONDS)]
+    done = subprocess.run(command, capture_output=True, text=True, check=True)
+    time.sleep(0.5)
+    return float(done.stdout)

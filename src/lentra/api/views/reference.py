@@ -1,0 +1,46 @@
+"""The page that the `type` of a problem document points to: every code with its meaning."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.utils.html import format_html, format_html_join
+
+from lentra.addressing.refusal import Refusal
+from lentra.registry import errors as registry_errors
+
+_OWN = (
+    ("not-signed-in", "The token or session is missing, unknown, ended or revoked."),
+    ("no-csrf-token", "A session's changing call without the token from the cookie lentra_csrf."),
+    ("not-found", "There is nothing at this address."),
+    ("unknown-field", "A field or filter that the call does not know."),
+    ("malformed", "The body is no JSON."),
+    ("too-large", "The body is larger than 2 MB."),
+    ("too-many-tries", "Too many sign-ins in a minute."),
+    ("method-not-allowed", "The address exists, but not with this method."),
+)
+
+
+def problem_codes() -> list[tuple[str, str]]:
+    """Every code that the service gives, with one sentence."""
+    assert registry_errors.Busy  # its classes count below once they are imported
+    found = [(kind.code, (kind.__doc__ or "").strip()) for kind in _all_kinds(Refusal)]
+    return sorted([*found, *_OWN])
+
+
+def problems_page(request: HttpRequest) -> HttpResponse:
+    """The codes as a plain page."""
+    rows = format_html_join(
+        "", '<dt id="{}"><code>{}</code></dt><dd>{}</dd>', ((c, c, d) for c, d in problem_codes())
+    )
+    page = format_html(
+        '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Problem codes · Lentra</title></head>'
+        '<body style="font-family:system-ui;max-width:48rem;margin:2rem auto;line-height:1.5">'
+        "<h1>Problem codes</h1><dl>{}</dl></body></html>",
+        rows,
+    )
+    return HttpResponse(page)
+
+
+def _all_kinds(kind: type[Refusal]) -> list[type[Refusal]]:
+    below = kind.__subclasses__()
+    return below + [deeper for one in below for deeper in _all_kinds(one)]
