@@ -20,8 +20,13 @@ from lentra.registry.clock import Clock, SystemClock
 from lentra.registry.errors import Busy, KeyReused
 from lentra.registry.ledger import Change
 from lentra.registry.models import LedgerEntry, Operation, Person
+from lentra.registry.statements import Prepared, Slot
 
 Result = TypeVar("Result")
+
+_first_answer = Prepared(
+    lambda: Operation.objects.filter(actor=Slot("actor"), key=Slot("key")).values_list("digest", "answer", "at")
+)
 
 KEY_LIFETIME = timedelta(hours=24)
 ATTEMPTS = 8
@@ -81,8 +86,9 @@ def perform(
                 result = work(change)
                 outcome = Outcome(render(result, change), change.notes, entries=change.entries)
                 if preview:
+                    change.batch.send()
                     raise _Undo(outcome)
-                Operation.objects.bulk_create(
+                change.batch.insert(
                     [
                         Operation(
                             id=operation,
@@ -94,6 +100,7 @@ def perform(
                         )
                     ]
                 )
+                change.batch.send()
             return outcome
         except _Undo as undo:
             return undo.outcome
@@ -114,21 +121,22 @@ def _repeated(change: Change, key: str | None, digest: str) -> Outcome | None:
     """The first answer, if this key has already been used by this person."""
     if key is None or change.actor is None:
         return None
-    first = Operation.objects.filter(actor=change.actor.pk, key=key).first()
-    if first is None:
+    rows = _first_answer(actor=change.actor.pk, key=key)
+    if not rows:
         return None
-    if change.now - first.at > KEY_LIFETIME:
-        first.delete()
+    first_digest, answer, at = rows[0]
+    if change.now - at > KEY_LIFETIME:
+        Operation.objects.filter(actor=change.actor.pk, key=key).delete()
         return None
-    if first.digest != digest:
+    if first_digest != digest:
         raise KeyReused(
-            f"the idempotency key {key!r} was used at {first.at:%Y-%m-%d %H:%M:%S} UTC with another body",
+            f"the idempotency key {key!r} was used at {at:%Y-%m-%d %H:%M:%S} UTC with another body",
             field="Idempotency-Key",
             received=key,
             rule="the same key within 24 hours stands for the same request",
             suggestions=[uuid.uuid4()],
         )
-    return Outcome(first.answer, replayed=True)
+    return Outcome(answer, replayed=True)
 
 
 def _is_lost(failure: Exception) -> bool:

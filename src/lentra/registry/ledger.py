@@ -12,6 +12,7 @@ from typing import Any
 
 from lentra.registry.clock import Clock
 from lentra.registry.models import LedgerEntry, Person, Record
+from lentra.registry.statements import Batch, insert
 
 
 class Change:
@@ -37,6 +38,7 @@ class Change:
         self.attempt = attempt
         self.preview = preview
         self.notes: list[str] = []
+        self.batch = Batch()
         self.entries: list[LedgerEntry] = []
 
     def note(self, text: str) -> None:
@@ -44,16 +46,22 @@ class Change:
         if text not in self.notes:
             self.notes.append(text)
 
-    def added(self, records: Sequence[Record], verb: str = "add", **more: Any) -> None:
-        """Enter new records and store them. `more` goes into each entry's `after`."""
+    def added(self, records: Sequence[Record], verb: str = "add", later: bool = False, **more: Any) -> None:
+        """Enter new records and store them. `more` goes into each entry's `after`.
+
+        Args:
+            later: store them with the batch at the end, since nothing reads them before.
+        """
         if not records:
             return
         entries = [self._entry(record, verb, None, record.facts() | more) for record in records]
-        LedgerEntry.objects.bulk_create(entries)
+        self._write(entries)
         for record, entry in zip(records, entries, strict=True):
             record.id = record.last_entry = entry.number
-        type(records[0])._default_manager.bulk_create(records)
-        self.entries += entries
+        if later:
+            self.batch.insert(records)
+        else:
+            insert(records)
 
     def edited(self, record: Record, verb: str = "edit", **values: Any) -> bool:
         """Set values on a record, enter what differs, store it. Returns False if nothing differs."""
@@ -75,9 +83,8 @@ class Change:
         """Enter a change of a record that the caller stores."""
         entry = self._entry(record, verb, before, after)
         entry.subject = record.pk
-        entry.save()
+        self._write([entry])
         record.last_entry = entry.number
-        self.entries.append(entry)
 
     def removed(self, records: Sequence[Record], verb: str = "remove", **more: Any) -> None:
         """Enter the removal of records of one kind, and delete them."""
@@ -88,10 +95,15 @@ class Change:
             entry = self._entry(record, verb, record.facts() | more, None)
             entry.subject = record.pk
             entries.append(entry)
-        LedgerEntry.objects.bulk_create(entries)
-        self.entries += entries
+        self._write(entries)
         model = type(records[0])
         model._default_manager.filter(pk__in=[r.pk for r in records]).delete()
+
+    def _write(self, entries: list[LedgerEntry]) -> None:
+        numbers = insert(entries, returning="number")
+        for entry, number in zip(entries, numbers, strict=True):
+            entry.number = number
+        self.entries += entries
 
     def _entry(self, record: Record, verb: str, before: Any, after: Any) -> LedgerEntry:
         realm = record.pk if record.KIND == "realm" else getattr(record, "realm_id", None)

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import re
 
-from django.db.models import Max
-
 from lentra.registry.errors import Invalid, NameTaken
 from lentra.registry.models import Pool, Subnet
 from lentra.registry.queries.target import Target
 from lentra.registry.setup import check_name
+from lentra.registry.statements import Prepared, Slot
 
 _NUMBERED = re.compile(r"(.*\D)(\d{2,4})$")
 _LONGEST = 63
@@ -93,11 +92,20 @@ def refuse_taken_subnet_name(realm_id: int, name: str, besides: int | None = Non
     )
 
 
+_highest_number = Prepared(
+    lambda: (
+        Subnet.objects.filter(realm=Slot("realm"), name_stem=Slot("stem"))
+        .order_by("-name_number")
+        .values_list("name_number")[:1]
+    )
+)
+
+
 def numbered(stem: str, number: int) -> str:
     """A stem with its number in: two digits, more where needed."""
     return stem.replace("{nn}", f"{number:02d}")
 
 
 def _highest(realm_id: int, stem: str) -> int:
-    rows = Subnet.objects.filter(realm_id=realm_id, name_stem=stem)
-    return rows.aggregate(highest=Max("name_number"))["highest"] or 0
+    rows = _highest_number(realm=realm_id, stem=stem)
+    return int(rows[0][0]) if rows else 0

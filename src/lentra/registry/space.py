@@ -9,12 +9,15 @@ from __future__ import annotations
 from bisect import insort
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cache
+from typing import Any
 
 from django.db.models import QuerySet
 
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS, Prefix
 from lentra.registry.models import ExtentRow, Pool, PoolRange, Space
+from lentra.registry.statements import Batch, Prepared, Slot, insert, update
 
 _RUN = 4  # free extents read at once at first; doubles with each further read
 _CHILD_STATES = (State.CARVED,)
@@ -32,8 +35,30 @@ class _Run:
 
 def lock_spaces(pools: Iterable[int]) -> list[Space]:
     """Lock the spaces of pools, in order of pool number and family; every change of space starts here."""
-    rows = Space.objects.select_for_update().filter(pool_id__in=sorted(pools))
+    numbers = sorted(set(pools))
+    if len(numbers) == 1:
+        return [Space.from_db(None, _COLUMNS, row) for row in _lock_one(pool=numbers[0])]
+    rows = Space.objects.select_for_update().filter(pool_id__in=numbers)
     return list(rows.order_by("pool_id", "family"))
+
+
+_COLUMNS = [field.attname for field in Space._meta.concrete_fields]
+_lock_one = Prepared(
+    lambda: Space.objects.select_for_update().filter(pool=Slot("pool")).order_by("family").values_list(*_COLUMNS)
+)
+
+
+@cache
+def _lowest(count: int, size: int) -> Prepared:
+    """The lowest `size` free extents of each of `count` lengths."""
+
+    def part(n: int) -> QuerySet:
+        rows = ExtentRow.objects.filter(pool=Slot("pool"), family=Slot("family"), state=State.FREE.value)
+        rows = rows.filter(length=Slot(f"length{n}"))
+        return rows.order_by("first").values_list("length", "first")[:size]
+
+    parts = [part(n) for n in range(count)]
+    return Prepared(lambda: parts[0].union(*parts[1:], all=True) if count > 1 else parts[0])
 
 
 class DatabaseExtents:
@@ -127,7 +152,7 @@ class DatabaseExtents:
         """Take extents out of the pool altogether."""
         self.replace(extents, [])
 
-    def flush(self) -> None:
+    def flush(self, batch: Batch | None = None) -> None:
         """Write what has changed: at most one delete and one insert-or-update."""
         if not self._written and not self._removed:
             return
@@ -135,17 +160,17 @@ class DatabaseExtents:
             self._rows().filter(first__in=list(self._removed)).delete()
         if self._written:
             rows = [self._row(extent) for extent in self._written.values()]
-            columns = ["length", "state", "subnet", "child"]
-            ExtentRow.objects.bulk_create(rows, update_conflicts=True, update_fields=columns, batch_size=5000)
+            columns = ("length", "state", "subnet_id", "child_id")
+            (batch.insert if batch else insert)(rows, columns)
         self._written, self._removed, self._runs, self._free = {}, set(), {}, {}
 
-    def save(self) -> None:
-        """Write what has changed, and the counters."""
-        self.flush()
+    def save(self, batch: Batch | None = None) -> None:
+        """Write what has changed, and the counters; with the batch, where nothing reads them before the commit."""
+        self.flush(batch)
         self.space.free_counts = {str(n): c for n, c in sorted(self._counts.items()) if c}
         self.space.largest_free = min(self.free_counts(), default=None)
         self.space.revision += 1
-        self.space.save(force_update=True)
+        (batch.update if batch else update)(self.space)
 
     # --- inside ---
 
@@ -169,18 +194,20 @@ class DatabaseExtents:
         return self._runs.setdefault(length, _Run())
 
     def _fill(self, lengths: Sequence[int]) -> None:
-        """Read the next free extents of each length: one statement for all of them."""
-        parts = []
-        for length in lengths:
-            run = self._run(length)
-            rows = self._rows().filter(state=State.FREE, length=length)
-            if run.after >= 0:
-                rows = rows.filter(first__gt=run.after)
-            parts.append(rows.order_by("first").values_list("length", "first")[: run.size])
-        if not parts:
+        """Read the next free extents of each length: one statement for all that are read at first."""
+        if not lengths:
             return
+        fresh = [n for n in lengths if self._run(n).after < 0]
+        rows: list[tuple[Any, ...]] = []
+        if fresh:
+            slots = {f"length{k}": n for k, n in enumerate(fresh)}
+            rows += _lowest(len(fresh), _RUN)(pool=self.space.pool_id, family=self.family, **slots)
+        for length in set(lengths) - set(fresh):
+            run = self._run(length)
+            more = self._rows().filter(state=State.FREE, length=length, first__gt=run.after)
+            rows += more.order_by("first").values_list("length", "first")[: run.size]
         found: dict[int, list[int]] = {length: [] for length in lengths}
-        for length, first in _together(parts):
+        for length, first in rows:
             found[length].append(first)
         for length, firsts in found.items():
             run = self._run(length)

@@ -9,7 +9,7 @@ from rest_framework import serializers
 from lentra.addressing.prefix import address_text
 from lentra.addressing.rules import RuleSheet
 from lentra.api.fields import LabelsField, NameField, PrefixField, RefField, Strict
-from lentra.registry.models import LedgerEntry, Pool, Subnet
+from lentra.registry.models import LedgerEntry, Subnet
 
 _TEXT_OF_COUNT = {"help_text": "A whole number as text: it may have 39 digits."}
 
@@ -75,15 +75,9 @@ class SubnetSerializer(serializers.ModelSerializer):
 
     def to_representation(self, subnet: Subnet) -> dict[str, Any]:
         shown = super().to_representation(subnet)
-        shown["blocks"] = [block_facts(block, self._rules(subnet.pool)) for block in subnet.blocks()]
+        sheet = subnet.pool.sheet.rules()
+        shown["blocks"] = [block_facts(block, sheet) for block in subnet.blocks()]
         return shown
-
-    def _rules(self, pool: Pool) -> RuleSheet:
-        """The rules of a pool's sheet; each sheet is read once per answer."""
-        known = self.root.__dict__.setdefault("_sheets", {})
-        if pool.sheet_id not in known:
-            known[pool.sheet_id] = pool.sheet.rules()
-        return known[pool.sheet_id]
 
 
 def block_facts(block: Any, sheet: RuleSheet) -> dict[str, Any]:

@@ -6,7 +6,6 @@ from django.http import HttpRequest, HttpResponse
 from django.utils.html import format_html, format_html_join
 
 from lentra.addressing.refusal import Refusal
-from lentra.registry import errors as registry_errors
 
 _OWN = (
     ("not-signed-in", "The token or session is missing, unknown, ended or revoked."),
@@ -22,7 +21,6 @@ _OWN = (
 
 def problem_codes() -> list[tuple[str, str]]:
     """Every code that the service gives, with one sentence."""
-    assert registry_errors.Busy  # its classes count below once they are imported
     found = [(kind.code, (kind.__doc__ or "").strip()) for kind in _all_kinds(Refusal)]
     return sorted([*found, *_OWN])
 

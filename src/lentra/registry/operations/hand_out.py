@@ -94,7 +94,7 @@ def hand_out(change: Change, wanted: Wanted) -> HandedOut:
     """
     require(change.actor, "requester", "ask for a subnet")
     _check_request(wanted)
-    target = resolve_target(change.actor, wanted.project, wanted.tier, wanted.zone, wanted.region)
+    target = resolve_target(change.actor, wanted.project, wanted.tier, wanted.zone, wanted.region, wanted.pool)
     require_project(change.actor, target.project, "ask for a subnet", target.member)
     pool = _pool_for(wanted, target)
     sheet = pool.sheet.rules()
@@ -121,7 +121,7 @@ def hand_out(change: Change, wanted: Wanted) -> HandedOut:
         _new_subnet(change, wanted, pool, target, name, [p.block for p in found])
         for name, found in zip(names, places, strict=True)
     ]
-    change.added(subnets, "hand out")
+    change.added(subnets, "hand out", later=True)
     for subnet in subnets:
         for block in subnet.known_blocks or []:
             stores[block.family].replace(
@@ -130,7 +130,7 @@ def hand_out(change: Change, wanted: Wanted) -> HandedOut:
             for text in prefilled_notes(block):
                 change.note(text)
     for family in lengths:
-        stores[family].save()
+        stores[family].save(change.batch)
     if sheet.tag_needed:
         change.note(f"rule sheet {sheet.name} wants a segment tag on every subnet")
     token = ""
@@ -169,7 +169,8 @@ def _check_request(wanted: Wanted) -> None:
 def _pool_for(wanted: Wanted, target: Target) -> Pool:
     """The pool asked for, if it serves this project and place."""
     family = wanted.families[0]
-    if wanted.pool in (None, ""):
+    pool = target.pool
+    if pool is None:
         options = serving_pools(
             family, wanted.length, zone=target.zone, region=target.region, project=target.project
         )
@@ -178,7 +179,6 @@ def _pool_for(wanted: Wanted, target: Target) -> Pool:
             field="pool",
             suggestions=[p.name for p in options[:8]],
         )
-    pool = find(Pool, wanted.pool, "pool", related=("realm", "sheet"))
     wrong = None
     if pool.project_id is not None and pool.project_id != target.project.pk:
         wrong = f"pool {pool.name} belongs to another project"
