@@ -9,7 +9,7 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useEffect, useRef, useState, type FormEvent } from "react";
 import type { Answer } from "../api/client";
 import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
@@ -119,8 +119,10 @@ export function RecordForm({
 
 /** What a preview said: each entry that the ledger would get. */
 function Seen({ answer }: { answer: Answer<unknown> }) {
+  const place = useRef<HTMLDivElement>(null);
+  useEffect(() => place.current?.scrollIntoView({ block: "center" }), []);
   return (
-    <Alert severity={answer.notes.length ? "warning" : "info"}>
+    <Alert ref={place} severity={answer.notes.length ? "warning" : "info"}>
       {answer.changes.slice(0, 3).map((change, n) => (
         <div key={n}>
           Will {change.verb} {change.kind} <strong>{change.name}</strong>
@@ -136,9 +138,12 @@ function Seen({ answer }: { answer: Answer<unknown> }) {
   );
 }
 
+const SPACE = ["ranges", "range", "blocks"]; // told first: it is what people look for
+
 function shownFacts(after: object): [string, string][] {
   return Object.entries(after)
-    .filter(([name, value]) => !name.endsWith("_id") && value !== null && value !== "")
+    .filter(([name, value]) => !name.endsWith("_id") && name !== "name" && value !== null && value !== "")
+    .sort(([a], [b]) => Number(SPACE.includes(b)) - Number(SPACE.includes(a)))
     .slice(0, 8)
     .map(([name, value]) => [name.replaceAll("_", " "), cellText(value)]);
 }

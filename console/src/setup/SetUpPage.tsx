@@ -145,6 +145,6 @@ function Cell({ kind, column, row }: { kind: Kind; column: string; row: AnyRecor
         <Mono>{range}</Mono>
       </div>
     ));
-  if (column === "range" || column === "name_template") return <Mono>{cellText(value)}</Mono>;
+  if (column === "range" || column === "name_template" || column === "since") return <Mono>{cellText(value)}</Mono>;
   return cellText(value);
 }

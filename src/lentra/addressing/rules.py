@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lentra.addressing.prefix import BITS, Prefix
+from lentra.addressing.prefix import Prefix
 from lentra.addressing.refusal import LengthOutOfBounds, WrongFamily
 
 
@@ -72,16 +72,7 @@ class RuleSheet:
             LengthOutOfBounds: with the nearest length allowed.
         """
         rules = self.family(family)
-        if not rules.shortest <= length <= rules.longest:
-            nearest = rules.shortest if length < rules.shortest else rules.longest
-            raise LengthOutOfBounds(
-                f"/{length} is out of bounds: rule sheet {self.name} allows IPv{family} subnets "
-                f"{span(rules.shortest, rules.longest)}",
-                field="length",
-                received=f"/{length}",
-                rule=f"{self.name}: IPv{family} subnets {span(rules.shortest, rules.longest)}",
-                suggestions=[f"/{nearest}"],
-            )
+        self._check("subnets", "length", family, length, rules.shortest, rules.longest)
 
     def check_range_length(self, family: int, length: int) -> None:
         """Refuse a pool's range whose length the sheet does not allow.
@@ -90,15 +81,17 @@ class RuleSheet:
             LengthOutOfBounds: with the nearest length allowed.
         """
         rules = self.family(family)
-        if not rules.range_shortest <= length <= rules.range_longest:
-            nearest = rules.range_shortest if length < rules.range_shortest else rules.range_longest
+        self._check("ranges of a pool", "ranges", family, length, rules.range_shortest, rules.range_longest)
+
+    def _check(self, what: str, field: str, family: int, length: int, shortest: int, longest: int) -> None:
+        if not shortest <= length <= longest:
+            bounds = span(shortest, longest)
             raise LengthOutOfBounds(
-                f"/{length} is out of bounds: rule sheet {self.name} allows IPv{family} ranges of a pool "
-                f"{span(rules.range_shortest, rules.range_longest)}",
-                field="ranges",
+                f"/{length} is out of bounds: rule sheet {self.name} allows IPv{family} {what} {bounds}",
+                field=field,
                 received=f"/{length}",
-                rule=f"{self.name}: IPv{family} ranges {span(rules.range_shortest, rules.range_longest)}",
-                suggestions=[f"/{nearest}"],
+                rule=f"{self.name}: IPv{family} {what} {bounds}",
+                suggestions=[f"/{shortest if length < shortest else longest}"],
             )
 
 
@@ -109,12 +102,6 @@ def span(shortest: int, longest: int) -> str:
 
 def _v6(head: int, shortest: int = 64, longest: int = 64, ranges: tuple[int, int] = (40, 56)) -> FamilyRules:
     return FamilyRules(head, 0, shortest, longest, *ranges)
-
-
-def host_rules(family: int) -> FamilyRules:
-    """The rules in force where no sheet is named: nothing withheld, any length."""
-    bits = BITS[family]
-    return FamilyRules(0, 0, 0, bits, 0, bits)
 
 
 # The subnet-router anycast address is the first of an IPv6 subnet (RFC 4291 section 2.6.1), so an IPv6

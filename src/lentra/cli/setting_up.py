@@ -200,7 +200,6 @@ def add_commands(commands: Any) -> None:
         )
         verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
         _add_verbs(verbs, kind)
-    _add_token_commands(commands)
 
 
 def _add_verbs(verbs: Any, kind: Kind) -> None:
@@ -350,52 +349,3 @@ def _called(record: dict[str, Any]) -> str:
     parent = f"{record['parent']['name']} > " if record.get("parent") else ""
     ranges = f" ({', '.join(record['ranges'])})" if record.get("ranges") else ""
     return f"{realm}{parent}{record.get('name') or record.get('range')}{ranges}"
-
-
-def _add_token_commands(commands: Any) -> None:
-    parser = commands.add_parser("token", help="your tokens", epilog="example: lentra token list")
-    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
-    command = verbs.add_parser("list", help="list tokens", epilog="example: lentra token list")
-    command.set_defaults(run=_list_tokens)
-    command = verbs.add_parser(
-        "add", help="make one; its text is shown once", epilog="example: lentra token add pipeline --preview"
-    )
-    command.add_argument("name")
-    command.add_argument("--person", help="for somebody else (admins)")
-    command.add_argument("--expires-at", dest="expires_at", help="such as 2027-01-01T00:00:00Z")
-    add_change_options(command)
-    command.set_defaults(run=_add_token)
-    command = verbs.add_parser("revoke", help="make one useless", epilog="example: lentra token revoke 4711")
-    command.add_argument("ref", help="its number")
-    add_change_options(command)
-    command.set_defaults(run=_revoke_token)
-
-
-def _list_tokens(options: argparse.Namespace) -> int:
-    columns = ("id", "name", "person", "expires_at", "revoked_at")
-    show_rows(client_for(options).tokens.list(), columns, options.output)
-    return DONE
-
-
-def _add_token(options: argparse.Namespace) -> int:
-    client = client_for(options)
-    values = {n: v for n in ("name", "person", "expires_at") if (v := getattr(options, n)) is not None}
-
-    def call(preview: bool) -> Answer:
-        return client.tokens.add(preview=preview, why=options.why, **values)
-
-    done = confirmed_change(
-        options, call, lambda token: f"make token {token['name']} of {token['person']['name']}"
-    )
-    if done:
-        print(done.result["text"])
-    return DONE
-
-
-def _revoke_token(options: argparse.Namespace) -> int:
-    client = client_for(options)
-
-    def call(preview: bool) -> Answer:
-        return client.tokens.remove(options.ref, preview=preview, why=options.why)
-
-    return _confirm(options, call, lambda token: f"revoke token {token['name']}")

@@ -1,4 +1,4 @@
-"""Signing in, and who one is."""
+"""Signing in, who one is, and one's tokens."""
 
 from __future__ import annotations
 
@@ -9,13 +9,13 @@ import re
 import sys
 from typing import Any
 
-from lentra.cli.context import DONE, client_for, keep_sign_in
-from lentra.cli.output import show_record
-from lentra.client import Client, sign_in
+from lentra.cli.context import DONE, add_change_options, client_for, confirmed_change, keep_sign_in
+from lentra.cli.output import show_record, show_rows
+from lentra.client import Answer, Client, sign_in
 
 
 def add_commands(commands: Any) -> None:
-    """Add ``sign-in`` and ``who``."""
+    """Add the commands of this file."""
     command = commands.add_parser("sign-in", help="sign in and keep a token", epilog=_EXAMPLE)
     command.add_argument("service", help="where the service is, such as http://127.0.0.1:8460")
     command.add_argument("--name", help="your name; asked for if left out")
@@ -24,6 +24,7 @@ def add_commands(commands: Any) -> None:
 
     command = commands.add_parser("who", help="who am I?", epilog="example: lentra who")
     command.set_defaults(run=_who)
+    _add_token_commands(commands)
 
 
 _EXAMPLE = """example: lentra sign-in http://127.0.0.1:8460 --name petra
@@ -53,3 +54,53 @@ def _secret(prompt: str) -> str:
     if sys.stdin.isatty():
         return getpass.getpass(prompt)
     return sys.stdin.readline().rstrip("\n")
+
+
+def _add_token_commands(commands: Any) -> None:
+    parser = commands.add_parser("token", help="your tokens", epilog="example: lentra token list")
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    command = verbs.add_parser("list", help="list tokens", epilog="example: lentra token list")
+    command.set_defaults(run=_list_tokens)
+    command = verbs.add_parser(
+        "add", help="make one; its text is shown once", epilog="example: lentra token add pipeline --preview"
+    )
+    command.add_argument("name")
+    command.add_argument("--person", help="for somebody else (admins)")
+    command.add_argument("--expires-at", dest="expires_at", help="such as 2027-01-01T00:00:00Z")
+    add_change_options(command)
+    command.set_defaults(run=_add_token)
+    command = verbs.add_parser("revoke", help="make one useless", epilog="example: lentra token revoke 4711")
+    command.add_argument("ref", help="its number")
+    add_change_options(command)
+    command.set_defaults(run=_revoke_token)
+
+
+def _list_tokens(options: argparse.Namespace) -> int:
+    columns = ("id", "name", "person", "expires_at", "revoked_at")
+    show_rows(client_for(options).tokens.list(), columns, options.output)
+    return DONE
+
+
+def _add_token(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    values = {n: v for n in ("name", "person", "expires_at") if (v := getattr(options, n)) is not None}
+
+    def call(preview: bool) -> Answer:
+        return client.tokens.add(preview=preview, why=options.why, **values)
+
+    done = confirmed_change(
+        options, call, lambda token: f"make token {token['name']} of {token['person']['name']}"
+    )
+    if done:
+        print(done.result["text"])
+    return DONE
+
+
+def _revoke_token(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.tokens.remove(options.ref, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda token: f"revoke token {token['name']}")
+    return DONE

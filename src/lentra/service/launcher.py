@@ -163,7 +163,7 @@ def _demo(options: argparse.Namespace) -> int:
         service.manage("migrate", "--no-input")
         service.manage("ship_sheets")
         if not (folder / "demo-sign-ins.json").exists():
-            _say("Loading the demo: the ferry operator's networks (about half a minute)")
+            _say("Loading the demo: the ferry operator's networks (some seconds)")
             service.manage("load_demo", str(options.scenario), str(folder / "demo-sign-ins.json"))
         _say("Starting the service")
         service.start()

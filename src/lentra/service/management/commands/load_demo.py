@@ -50,9 +50,10 @@ class Command(BaseCommand):
             raise CommandError("the registry is not empty")
         scenario = yaml.safe_load((options["scenario"] / "scenario.yaml").read_text())
         loader = Loader(scenario, datetime.now(UTC).replace(microsecond=0))
-        loader.set_up()
-        loader.history()
+        loader.places()
         people = loader.people()
+        loader.pools()
+        loader.history()
         descriptor = os.open(options["sign_ins"], os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(descriptor, "w") as file:
             json.dump(people, file, indent=1)
@@ -65,27 +66,28 @@ class Loader:
     def __init__(self, scenario: dict[str, Any], today: datetime) -> None:
         self.scenario = scenario
         self.today = today
+        self.actor: Person | None = None
         self.clock = SetClock(today - timedelta(days=_SET_UP_DAYS))
 
-    def set_up(self) -> None:
-        """Realms, places, projects, keep-outs, pools."""
+    def places(self) -> None:
+        """Realms, regions, zones, tiers, projects."""
         data = self.scenario
         for realm in data["realms"]:
             self._do(add_realm, realm)
-        for lifted in data["lifted_keep_outs"]:
-            family, first, _ = parse_range(lifted["range"])
-            keep_out = KeepOut.objects.get(realm__name=lifted["realm"], family=family, first=first)
-            self._do(remove_keep_out, keep_out, why=lifted["why"])
-        for kind, key in (
-            ("region", "regions"),
-            ("zone", "zones"),
-            ("tier", "tiers"),
-            ("project", "projects"),
-        ):
+        for kind, key in (("region", "regions"), ("zone", "zones"), ("tier", "tiers"), ("project", "projects")):
             for values in data[key]:
                 if "region" in values:
                     values["region"] = find(Region, values["region"])
                 self._do(add_set_up, kind, values)
+
+    def pools(self) -> None:
+        """Keep-outs and pools, by the planner."""
+        data = self.scenario
+        self.actor = Person.objects.filter(role="planner").first()
+        for lifted in data["lifted_keep_outs"]:
+            family, first, _ = parse_range(lifted["range"])
+            keep_out = KeepOut.objects.get(realm__name=lifted["realm"], family=family, first=first)
+            self._do(remove_keep_out, keep_out, why=lifted["why"])
         for values in data["keep_outs"]:
             family, first, last = parse_range(values.pop("range"))
             values["realm"] = find(Realm, values["realm"])
@@ -181,4 +183,4 @@ class Loader:
             give_back_subnet(change, subnet.pk)
 
     def _do(self, operation: Callable[..., Any], *values: Any, why: str = "") -> None:
-        perform(lambda change: operation(change, *values), clock=self.clock, why=why)
+        perform(lambda change: operation(change, *values), clock=self.clock, actor=self.actor, why=why)
