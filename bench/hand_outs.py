@@ -18,7 +18,7 @@ _TIMES = 80
 def measure() -> list[tuple[str, str, str]]:
     """Rows of (what, measured, aim)."""
     from lentra.registry.models import Person
-    from lentra.registry.operations.hand_out import Wanted
+    from lentra.registry.requests import Wanted
 
     times: dict[tuple[str, int], float] = {}
     lists: dict[int, float] = {}

@@ -67,7 +67,8 @@ class World:
     def ask(self, pool, preview=False, actor=None, **wanted):
         """Hand out; returns the subnets (or the whole answer of a preview)."""
         from lentra.registry.envelope import perform
-        from lentra.registry.operations.hand_out import Wanted, hand_out
+        from lentra.registry.operations.hand_out import hand_out
+        from lentra.registry.requests import Wanted
 
         fields = {
             "pool": pool.pk,

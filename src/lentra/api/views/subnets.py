@@ -30,10 +30,11 @@ from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Su
 from lentra.registry.models.subnets import SUBNET_STATES
 from lentra.registry.operations.edit_subnet import edit_subnet
 from lentra.registry.operations.give_back import give_back_subnet
-from lentra.registry.operations.hand_out import HandedOut, Wanted, hand_out
+from lentra.registry.operations.hand_out import HandedOut, hand_out
 from lentra.registry.queries.find import find
 from lentra.registry.queries.listing import ORDERS, RELATED, subnets_matching
 from lentra.registry.queries.whereabouts import whereabouts
+from lentra.registry.requests import Wanted
 
 _PLACES = {"realm": Realm, "pool": Pool, "project": Project, "region": Region, "zone": Zone, "tier": Tier}
 _WITH_SHEET = (*RELATED, "pool__sheet")

@@ -29,10 +29,11 @@ from lentra.registry.operations.add_realm import add_realm
 from lentra.registry.operations.add_set_up import add_set_up
 from lentra.registry.operations.carve_pool import carve_pool
 from lentra.registry.operations.give_back import give_back_subnet
-from lentra.registry.operations.hand_out import Wanted, hand_out
+from lentra.registry.operations.hand_out import hand_out
 from lentra.registry.operations.manage_people import add_person, add_token
 from lentra.registry.queries.find import find
 from lentra.registry.queries.serving import serving_pools
+from lentra.registry.requests import Wanted
 from lentra.registry.upkeep import run_upkeep
 
 _SET_UP_DAYS = 730

@@ -1,0 +1,206 @@
+"""What a request asks for: is it sensible, which pool may serve it, and which lengths come of it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from lentra.addressing.prefix import BITS, Prefix, parse_prefix
+from lentra.addressing.refusal import HostsDoNotFit, LengthOutOfBounds, Refusal, WrongFamily
+from lentra.addressing.rules import RuleSheet, span
+from lentra.addressing.sizing import size_by_hosts
+from lentra.registry.errors import Invalid, NeedsIpv4, WrongPool
+from lentra.registry.models import Pool
+from lentra.registry.queries.serving import serving_pools
+from lentra.registry.queries.target import Target
+from lentra.registry.space import DatabaseExtents
+
+MOST_AT_ONCE = 256
+
+
+@dataclass
+class Wanted:
+    """A request. References are names or numbers; lengths and hosts are per subnet.
+
+    Give `hosts` (with `growth` in percent), `length`, or `prefix` (exactly this block). With both families
+    asked for, these speak of IPv4, and the IPv6 block has the longest length that the rule sheet allows.
+    """
+
+    pool: Any
+    project: Any
+    tier: Any
+    zone: Any = None
+    region: Any = None
+    families: list[int] = field(default_factory=lambda: [4])
+    hosts: int | None = None
+    growth: int = 0
+    length: int | None = None
+    prefix: str | None = None
+    count: int = 1
+    placement: str | None = None
+    beside: str | None = None
+    name: str | None = None
+    purpose: str = ""
+    notes: str = ""
+    labels: dict[str, str] = field(default_factory=dict)
+    proposal: str | None = None
+
+    def digest(self) -> str:
+        """Tells two requests apart, the proposal aside."""
+        values = asdict(self) | {"proposal": None}
+        return hashlib.sha256(json.dumps(values, sort_keys=True, default=str).encode()).hexdigest()
+
+
+def check_request(wanted: Wanted) -> None:
+    """Refuse a request that contradicts itself or leaves out how much is wanted.
+
+    Raises:
+        Invalid: with what would make sense.
+    """
+    if not 1 <= wanted.count <= MOST_AT_ONCE:
+        raise Invalid(
+            f"{wanted.count} subnets at once: 1 to {MOST_AT_ONCE}",
+            field="count",
+            received=wanted.count,
+            suggestions=[max(1, min(wanted.count, MOST_AT_ONCE))],
+        )
+    if not wanted.families or set(wanted.families) - {4, 6}:
+        raise Invalid("families are 4, 6 or both", field="families", suggestions=["[4]", "[6]", "[4, 6]"])
+    sized = [name for name in ("hosts", "length", "prefix") if getattr(wanted, name) is not None]
+    if not sized and 4 in wanted.families:
+        raise Invalid(
+            "say how much: a number of hosts, a length, or an exact prefix",
+            field="hosts",
+            suggestions=["hosts: 180", "length: 23"],
+        )
+    if wanted.prefix is not None and wanted.count > 1:
+        raise Invalid("one prefix is one block: leave out count, or give a length", field="count")
+    if wanted.prefix is not None and wanted.beside is not None:
+        raise Invalid("give a prefix or what to be beside of, not both", field="beside")
+
+
+def pool_for(wanted: Wanted, target: Target) -> Pool:
+    """The pool asked for, if it serves this project and place.
+
+    Raises:
+        Invalid: none is named; suggests those that may serve.
+        WrongPool: it serves another project, zone or region.
+    """
+    family = wanted.families[0]
+    pool = target.pool
+    if pool is None:
+        options = serving_pools(
+            family, wanted.length, zone=target.zone, region=target.region, project=target.project
+        )
+        raise Invalid(
+            "say which pool: " + (", ".join(p.name for p in options[:8]) or "none serves this place yet"),
+            field="pool",
+            suggestions=[p.name for p in options[:8]],
+        )
+    wrong = None
+    if pool.project_id is not None and pool.project_id != target.project.pk:
+        wrong = f"pool {pool.name} belongs to another project"
+    elif pool.zone_id is not None and (target.zone is None or pool.zone_id != target.zone.pk):
+        wrong = f"pool {pool.name} serves another zone"
+    elif pool.region_id is not None and pool.region_id != target.region.pk:
+        wrong = f"pool {pool.name} serves another region"
+    if wrong:
+        options = serving_pools(
+            family, wanted.length, zone=target.zone, region=target.region, project=target.project
+        )
+        raise WrongPool(
+            f"{wrong}, not {target.project.name} in {target.zone.name if target.zone else target.region.name}",
+            field="pool",
+            received=pool.name,
+            rule="a pool with a zone, region or project serves that alone",
+            suggestions=[p.name for p in options[:8]],
+        )
+    return pool
+
+
+def lengths_wanted(
+    wanted: Wanted, pool: Pool, sheet: RuleSheet, stores: dict[int, DatabaseExtents]
+) -> dict[int, int]:
+    """The length to hand out per family, within the bounds of rule sheet and pool.
+
+    Raises:
+        WrongFamily, NeedsIpv4, LengthOutOfBounds, HostsDoNotFit: the pool or its sheet says no.
+    """
+    families = sorted(set(wanted.families))
+    for family in families:
+        if family not in stores:
+            raise WrongFamily(
+                f"pool {pool.name} has no IPv{family} range: add one first, or ask another pool",
+                field="families",
+                received=family,
+                suggestions=[str(f) for f in stores],
+            )
+    if families == [6] and sheet.ipv6_needs_ipv4:
+        raise NeedsIpv4(
+            f"rule sheet {sheet.name} of pool {pool.name} wants IPv4 beside IPv6: ask for both families",
+            field="families",
+            received=[6],
+            rule=f"{sheet.name}: IPv6 needs IPv4",
+            suggestions=["[4, 6]"],
+        )
+    lengths = {}
+    for family in families:
+        if family == families[0]:
+            lengths[family] = _leading_length(wanted, sheet, family)
+        else:
+            lengths[family] = sheet.family(family).longest
+    if 4 in lengths:
+        _check_pool_bounds(pool, lengths[4])
+    return lengths
+
+
+def _leading_length(wanted: Wanted, sheet: RuleSheet, family: int) -> int:
+    length = wanted.length
+    if wanted.prefix is not None:
+        length = parse_given(wanted.prefix, "prefix", family).length
+        if wanted.length not in (None, length):
+            raise Invalid(
+                f"prefix {wanted.prefix} is a /{length}, length says /{wanted.length}: leave one out",
+                field="length",
+                suggestions=[length],
+            )
+    try:
+        if wanted.hosts is not None:
+            return size_by_hosts(wanted.hosts, sheet, growth=wanted.growth, length=length, family=family).length
+        if length is None:
+            length = sheet.family(family).longest
+        if not 0 <= length <= BITS[family]:
+            raise LengthOutOfBounds(
+                f"/{length} is no IPv{family} prefix length: 0 to {BITS[family]}",
+                field="length",
+                received=length,
+                suggestions=[f"/{sheet.family(family).longest}"],
+            )
+        sheet.check_subnet_length(family, length)
+    except (HostsDoNotFit, LengthOutOfBounds) as refusal:
+        if wanted.prefix is not None and refusal.field == "length":
+            refusal.field = "prefix"
+        raise
+    return length
+
+
+def _check_pool_bounds(pool: Pool, length: int) -> None:
+    low, high = pool.shortest_v4 or 0, pool.longest_v4 or 32
+    if not low <= length <= high:
+        raise LengthOutOfBounds(
+            f"/{length} is out of bounds: pool {pool.name} hands out {span(low, high)}",
+            field="length",
+            received=f"/{length}",
+            rule=f"pool {pool.name}: {span(low, high)}",
+            suggestions=[f"/{low if length < low else high}"],
+        )
+
+
+def parse_given(text: str, field_name: str, family: int | None = None) -> Prefix:
+    """A prefix given in a request; a refusal says in which field."""
+    try:
+        return parse_prefix(text, family=family)
+    except Refusal as refusal:
+        raise refusal.about(field_name)

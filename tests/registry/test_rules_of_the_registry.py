@@ -1,0 +1,233 @@
+"""Rules that live in the registry: places, templates, bounds, people, upkeep, pictures, statements."""
+
+import uuid
+from datetime import timedelta
+
+import pytest
+
+from lentra.addressing.prefix import parse_prefix as P
+from lentra.addressing.refusal import LengthOutOfBounds, Refusal
+from lentra.registry.errors import Frozen, InUse, Invalid, StaleEdit, WrongPool, ZoneNotInRegion
+
+
+def test_a_hand_out_takes_at_most_twelve_statements(world):
+    from django.conf import settings
+    from django.db import connection, reset_queries
+
+    from lentra.registry.envelope import perform
+    from lentra.registry.operations.hand_out import hand_out
+    from lentra.registry.requests import Wanted
+
+    pool, person = world.pool("10.40.64.0/20"), world.person("planner")
+    wanted = Wanted(pool.name, world.project.name, world.tier.name, world.zone.name, length=26)
+    wanted.pool = pool.pk
+
+    def ask(key):
+        perform(lambda change: hand_out(change, wanted), actor=person, key=key)
+
+    ask("first")
+    settings.DEBUG = True
+    reset_queries()
+    ask("second")
+    settings.DEBUG = False
+    sent = [q["sql"] for q in connection.queries if q["sql"] not in ("BEGIN", "COMMIT")]
+    statements = [one for sql in sent for one in sql.split(";")]
+    assert len(statements) + 1 <= 12  # and one for signing in
+    assert len(sent) <= 8  # round trips
+
+
+def test_many_at_once_cost_little_more_than_one(world):
+    from django.conf import settings
+    from django.db import connection, reset_queries
+
+    pool = world.pool("10.40.0.0/16")
+    world.ask(pool, length=28)
+    settings.DEBUG = True
+    reset_queries()
+    world.ask(pool, length=28, count=200)
+    settings.DEBUG = False
+    assert len(connection.queries) < 40
+
+
+def test_pools_serve_their_place_and_project_alone(world):
+    from lentra.registry.models import Zone
+    from lentra.registry.operations.add_set_up import add_set_up
+    from lentra.registry.queries.serving import serving_pools
+
+    other = f"far-{uuid.uuid4().hex[:8]}"
+    world.do(add_set_up, "zone", {"name": other, "region": world.region})
+    anywhere = world.pool("10.40.0.0/16", name="anywhere")
+    here = world.pool("10.41.0.0/16", name="here", zone=world.zone)
+    region = world.pool("10.42.0.0/16", name="region", region=world.region)
+    far = world.pool("10.43.0.0/16", name="far", zone=Zone.objects.get(name=other))
+    own = world.pool("10.46.0.0/16", name="own", project=world.project)
+    found = serving_pools(4, 24, zone=world.zone, project=world.project, realm=world.realm)
+    assert [pool.name for pool in found] == ["own", "here", "region", "anywhere"]
+    assert own not in serving_pools(4, 24, zone=world.zone, realm=world.realm)
+    with pytest.raises(WrongPool) as caught:
+        world.ask(far, length=26)
+    assert here.name in caught.value.suggestions
+    assert [p.name for p in serving_pools(4, 15, zone=world.zone, realm=world.realm)] == []
+    assert anywhere in serving_pools(4, 16, region=world.region, realm=world.realm)
+    elsewhere = f"elsewhere-{uuid.uuid4().hex[:8]}"
+    world.do(add_set_up, "region", {"name": elsewhere})
+    with pytest.raises(ZoneNotInRegion):
+        world.ask(anywhere, length=26, region=elsewhere)
+    assert region
+
+
+def test_a_pool_has_bounds_of_its_own(world):
+    pool = world.pool("10.40.64.0/20", shortest_v4=24, longest_v4=27)
+    with pytest.raises(LengthOutOfBounds, match="pool pool hands out /24 to /27") as caught:
+        world.ask(pool, length=23)
+    assert caught.value.suggestions == ["/24"]
+    with pytest.raises(LengthOutOfBounds):
+        world.ask(pool, length=28)
+
+
+def test_beside_takes_the_place_next_to_a_subnet_or_prefix(world):
+    pool = world.pool("10.40.64.0/20", "fd46:40::/48")
+    (first,) = world.ask(pool, prefix="10.40.70.0/24", name="quay-01")
+    (near,) = world.ask(pool, length=24, beside="quay-01")
+    assert str(near.blocks()[0]) == "10.40.71.0/24"
+    (again,) = world.ask(pool, length=26, beside="10.40.70.0/24")
+    assert str(again.blocks()[0]) == "10.40.72.0/26"
+    (other_family,) = world.ask(
+        pool, families=[6], beside="quay-01"
+    )  # a neighbour of the other family does not bind
+    assert other_family.blocks()[0].family == 6
+    assert first
+
+
+def test_templates_name_by_what_they_say(world):
+    from lentra.registry.operations.edit_set_up import edit_set_up
+
+    world.do(edit_set_up, "realm", world.realm.pk, {"name_template": "{tier}.{environment}.{nn}"})
+    pool = world.pool("10.40.64.0/20")
+    assert world.ask(pool, length=28)[0].name == f"{world.tier.name}.production.01"
+    for template, fault in (
+        ("{project}", "needs {nn}"),
+        ("{harbour}-{nn}", "no field {harbour}"),
+        ("{nn", "be read"),
+    ):
+        with pytest.raises(Invalid, match=fault):
+            world.do(edit_set_up, "realm", world.realm.pk, {"name_template": template})
+
+
+def test_set_up_objects_in_use_stay_and_keep_what_is_fixed(world):
+    from lentra.registry.operations.edit_set_up import edit_set_up
+    from lentra.registry.operations.remove_set_up import remove_set_up
+
+    pool = world.pool("10.40.64.0/20")
+    world.ask(pool, length=28)
+    for kind, record in (("tier", world.tier), ("project", world.project), ("zone", world.zone)):
+        with pytest.raises(InUse) as caught:
+            world.do(remove_set_up, kind, record.pk)
+        assert caught.value.conflicts
+    with pytest.raises(Frozen, match="exposure of tier"):
+        world.do(edit_set_up, "tier", world.tier.pk, {"exposure": "public"})
+    with pytest.raises(Frozen, match="1 record uses it"):
+        world.do(edit_set_up, "pool", pool.pk, {"sheet": world.sheets["two-and-two"]})
+    with pytest.raises(StaleEdit, match="now at ledger|now at"):
+        world.do(edit_set_up, "tier", world.tier.pk, {"about": "x"}, version=1)
+    world.do(edit_set_up, "tier", world.tier.pk, {"exposure": "private", "about": "as before"})
+
+
+def test_adding_ranges_keeps_to_realm_and_sheet(world, holds):
+    from lentra.registry.operations.add_pool import add_range
+
+    pool = world.pool("10.40.0.0/24", sheet="four-and-one")
+    for n in (1, 2, 3):
+        world.do(add_range, pool.pk, P(f"10.40.{n}.0/24"))
+    with pytest.raises(Refusal, match="has 4 IPv4 ranges, and rule sheet four-and-one allows 4"):
+        world.do(add_range, pool.pk, P("10.40.9.0/24"))
+    world.do(add_range, pool.pk, P("fd46:40::/48"))
+    # Neighbouring ranges are not joined: a block lies inside one range.
+    with pytest.raises(Refusal, match="largest free is a /24"):
+        world.ask(pool, length=23)
+    carved = world.carve(pool, "10.40.2.0/24")
+    with pytest.raises(Invalid, match="carve a further range out of that"):
+        world.do(add_range, carved.pk, P("10.40.9.0/24"))
+    holds()
+
+
+def test_the_picture_adds_up_whether_in_pieces_or_in_slots(world):
+    from lentra.registry.queries.picture import picture
+
+    pool = world.pool("10.40.0.0/16", "fd46:40::/48")
+    for _ in range(3):
+        world.ask(pool, length=29, count=256, placement="roomy", families=[4, 6])
+    for text in ("10.40.0.0/16", "fd46:40::/48"):
+        shown = picture(pool, P(text))
+        assert sum(band["share"] for band in shown["bands"]) == pytest.approx(1)
+        assert "mixed" in {band["state"] for band in shown["bands"]}
+        handed = sum(
+            band["share"] * (band["parts"] or {band["state"]: 1}).get("handed out", 0) for band in shown["bands"]
+        )
+        size = 8 if text.startswith("10") else 1 << 64
+        assert handed == pytest.approx(768 * size / P(text).size)
+    detail = picture(pool, P("10.40.0.0/22"))
+    assert detail["enclosing"][0] == "10.40.0.0/16"
+    assert {band["state"] for band in detail["bands"]} <= {"free", "handed out"}
+    assert sum(band["share"] for band in detail["bands"]) == pytest.approx(1)
+
+
+def test_one_process_at_a_time_does_upkeep(world):
+    from lentra.registry.models import Operation
+    from lentra.registry.upkeep import run_upkeep, take_lease
+
+    world.later(days=20_000)  # after whatever lease other tests took
+    one, two = uuid.uuid4(), uuid.uuid4()
+    assert take_lease(one, world.clock)
+    assert not take_lease(two, world.clock)
+    assert take_lease(one, world.clock)
+    world.later(minutes=2)
+    assert take_lease(two, world.clock)
+    before = Operation.objects.count()
+    assert before
+    run_upkeep(world.clock)
+    assert Operation.objects.filter(at__lt=world.clock.now() - timedelta(days=2)).count() == 0
+
+
+def test_the_last_admin_cannot_step_down(world):
+    from lentra.registry.models import Person
+    from lentra.registry.operations.manage_people import edit_person
+
+    admin = world.person("admin")
+    Person.objects.filter(role="admin").exclude(pk=admin.pk).update(active=False)
+    for values in ({"role": "viewer"}, {"active": False}):
+        with pytest.raises(Invalid, match="last active admin"):
+            world.do(edit_person, admin.pk, values, None, None)
+    world.do(edit_person, admin.pk, {}, "a long enough password", [world.project])
+    admin.refresh_from_db()
+    assert admin.check_password("a long enough password")
+    assert list(admin.projects.all()) == [world.project]
+
+
+def test_a_key_is_free_again_after_a_day(world):
+    from lentra.registry.envelope import perform
+    from lentra.registry.errors import KeyReused
+    from lentra.registry.operations.add_set_up import add_set_up
+
+    person, made = world.person("planner"), []
+
+    def add(digest):
+        name = f"tier-{uuid.uuid4().hex[:8]}"
+        outcome = perform(
+            lambda change: add_set_up(change, "tier", {"name": name}),
+            actor=person,
+            clock=world.clock,
+            key="k",
+            digest=digest,
+            render=lambda tier, _: tier.name,
+        )
+        made.append(outcome.answer)
+        return outcome
+
+    add("one")
+    assert add("one").replayed
+    with pytest.raises(KeyReused):
+        add("two")
+    world.later(hours=25)
+    assert not add("two").replayed
+    assert made[0] == made[1] != made[2]
