@@ -96,33 +96,30 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
     from lentra.addressing.extents import State
     from lentra.addressing.prefix import Prefix, parse_prefix, prefixes_of_range
     from lentra.registry.models import ExtentRow, LedgerEntry, Project, Space, Subnet, Tier, Zone, place_key
+    from lentra.registry.statements import insert
 
     whole = parse_prefix(prefix)
     zones, tiers = list(Zone.objects.select_related("region")), list(Tier.objects.all())
     project = Project.objects.get(name="ticketing")
     moment = LedgerEntry.objects.order_by("-number").values_list("at", flat=True)[0]
-    start = LedgerEntry.objects.order_by("-number").values_list("number", flat=True)[0] + 1
     ExtentRow.objects.filter(pool=pool).delete()
     places = [n for n in range(count + count // 4) if n % 5 != 4][:count]
     for at in range(0, count, 20_000):
         part = list(enumerate(places[at : at + 20_000], at))
-        numbers = {n: start + n for n, _ in part}
-        LedgerEntry.objects.bulk_create(
-            [
-                LedgerEntry(
-                    number=numbers[n],
-                    at=moment,
-                    operation=uuid.UUID(int=n + 1),
-                    actor_name="lentra",
-                    verb="hand out",
-                    kind="subnet",
-                    name=f"{pool.name}-{n}",
-                    realm=pool.realm_id,
-                    after={},
-                )
-                for n, _ in part
-            ]
-        )
+        entries = [
+            LedgerEntry(
+                at=moment,
+                operation=uuid.UUID(int=n + 1),
+                actor_name="lentra",
+                verb="hand out",
+                kind="subnet",
+                name=f"{pool.name}-{n}",
+                realm=pool.realm_id,
+                after={},
+            )
+            for n, _ in part
+        ]
+        numbers = dict(zip((n for n, _ in part), insert(entries, returning="number"), strict=True))
         subnets, extents = [], []
         for n, slot in part:
             block = Prefix(4, whole.first + 4 * slot, 30)
@@ -155,21 +152,20 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
                     subnet_id=numbers[n],
                 )
             )
-        Subnet.objects.bulk_create(subnets)
-        ExtentRow.objects.bulk_create(extents)
+        insert(subnets)
+        insert(extents)
     used = set(places)
     gaps = [whole.first + 4 * n for n in range(places[-1] + 1) if n not in used]
     free = [Prefix(4, first, 30) for first in gaps]
     free += prefixes_of_range(4, whole.first + 4 * (places[-1] + 1), whole.last)
     # Gaps are single places between used ones: none can join.
-    ExtentRow.objects.bulk_create(
+    insert(
         [
             ExtentRow(
                 pool=pool, realm_id=pool.realm_id, family=4, first=p.first, length=p.length, state=State.FREE
             )
             for p in free
-        ],
-        batch_size=20_000,
+        ]
     )
     counts: dict[str, int] = {}
     for p in free:

@@ -50,7 +50,7 @@ def measure() -> list[tuple[str, str, str]]:
         shown = ", ".join(f"{times[placement, size] / base:.2f}× at {size:,}" for size in SIZES[1:])
         rows.append((f"hand-out by *{placement}*, beside a pool of 1,000 subnets", shown, "1.3×"))
     shown = f"{lists[SIZES[-1]] / lists[SIZES[0]]:.2f}×"
-    rows.append(("100 subnets by zone and tier out of 1,000,000, beside 1,000", shown, "1.5×"))
+    rows.append(("100 subnets by pool and zone out of 1,000,000, beside 1,000", shown, "1.5×"))
     rows.append(("statements per hand-out through HTTP, sign-in and key included", str(_statements()), "12"))
     return rows
 
@@ -78,14 +78,14 @@ def _far_block(pool: Any, turn: int) -> Any:
 
 def _listing(pool: Any) -> float:
     """The time for one page of 100 subnets with two filters, as the API reads it."""
-    from lentra.registry.models import Tier, Zone
+    from lentra.registry.models import Zone
     from lentra.registry.queries.listing import subnets_matching
 
-    zone, tier = Zone.objects.get(name="z-1"), Tier.objects.get(name="t-1")
+    zone = Zone.objects.get(name="z-1")
 
     def read() -> None:
-        rows = subnets_matching(pool=pool, zone=zone, tier=tier).order_by("place")[:100]
-        assert all(subnet.blocks() for subnet in rows)
+        rows = subnets_matching(pool=pool, zone=zone).order_by("place")[:100]
+        assert len([subnet.blocks() for subnet in rows]) == 100
 
     return min(_seconds(read) for _ in range(12))
 

@@ -91,7 +91,7 @@ def test_beside_takes_the_place_next_to_a_subnet_or_prefix(world):
     (near,) = world.ask(pool, length=24, beside="quay-01")
     assert str(near.blocks()[0]) == "10.40.71.0/24"
     (again,) = world.ask(pool, length=26, beside="10.40.70.0/24")
-    assert str(again.blocks()[0]) == "10.40.72.0/26"
+    assert str(again.blocks()[0]) == "10.40.69.192/26"  # directly before is nearer than past the other
     (other_family,) = world.ask(
         pool, families=[6], beside="quay-01"
     )  # a neighbour of the other family does not bind

@@ -59,7 +59,7 @@ class SubnetViews(GenericViewSet):
 
     @extend_schema(summary="List subnets", parameters=[OpenApiParameter(name, str) for name in _FILTERS])
     def list(self, request: Request) -> Response:
-        rows = subnets_matching(**read_filters(request)).select_related("pool__sheet")
+        rows = subnets_matching(**read_filters(request))
         page = self.paginate_queryset(rows)
         return self.get_paginated_response([_shown(subnet) for subnet in page])
 

@@ -52,10 +52,12 @@ class Subnet(Record):
             models.Index(fields=["realm", "name_stem", "name_number"], name="subnet_stem"),
             models.Index(fields=["realm", "place"], name="subnet_realm_place"),
             models.Index(fields=["pool", "place"], name="subnet_pool_place"),
-            models.Index(fields=["project", "zone", "tier"], name="subnet_project"),
-            models.Index(fields=["zone", "tier"], name="subnet_zone"),
-            models.Index(fields=["tier"], name="subnet_tier"),
-            models.Index(fields=["region"], name="subnet_region"),
+            # Each filter has an index in the order of the list, so that a page is read, not sorted.
+            models.Index(fields=["project", "place"], name="subnet_project_place"),
+            models.Index(fields=["region", "place"], name="subnet_region_place"),
+            models.Index(fields=["zone", "place"], name="subnet_zone_place"),
+            models.Index(fields=["zone", "tier", "place"], name="subnet_zone_tier_place"),
+            models.Index(fields=["tier", "place"], name="subnet_tier_place"),
             models.Index(fields=["pool", "cools_until"], name="subnet_due"),
         ]
 

@@ -32,7 +32,8 @@ def subnets_matching(
         inside: only subnets with a block inside this prefix; `covering`: with one that contains it.
         text: part of the name, purpose or notes.
     """
-    rows = Subnet.objects.select_related(*RELATED).prefetch_related("extents")
+    # Read along afterwards, not joined: a join would have the whole list sorted before its first page.
+    rows = Subnet.objects.prefetch_related(*RELATED, "pool__sheet", "extents")
     rows = rows.filter(**{field: record for field, record in places.items() if record is not None})
     if state:
         rows = rows.filter(state=state)
