@@ -28,15 +28,12 @@ def main() -> None:
             if what == "plain":
                 path, body, more = "/plain", {"name": f"row {turn}"}, {}
             else:
-                pool = "http-one" if what == "one" else f"http-{turn % 50}"
+                # Each of the fifty pools is for a zone and tier of its own, as pools are.
+                k = turn % 50
+                pool, place = ("http-one", turn) if what == "one" else (f"http-{k}", k)
+                zone, tier = f"z-{place % 10}", f"t-{place // 10 % 10}"
                 path = "/api/v1/subnets"
-                body = {
-                    "pool": pool,
-                    "project": "ticketing",
-                    "tier": "t-1",
-                    "zone": f"z-{turn % 10}",
-                    "length": 30,
-                }
+                body = {"pool": pool, "project": "ticketing", "tier": tier, "zone": zone, "length": 30}
                 more = {"Idempotency-Key": uuid.uuid4().hex}
             connection.request("POST", path, json.dumps(body), {**headers, **more})
             answer = connection.getresponse()

@@ -105,7 +105,7 @@ def perform(
         except _Undo as undo:
             return undo.outcome
         except IntegrityError:
-            pass  # somebody was first with the same name, place or key: look again
+            continue  # somebody was first with the same name, place or key, and is done: look again
         except (OperationalError, InterfaceError) as failure:
             number = failure.args[0] if failure.args else 0
             if number not in _LOCK_CLASHES and not _is_lost(failure):

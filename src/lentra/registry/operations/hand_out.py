@@ -64,7 +64,7 @@ def hand_out(change: Change, wanted: Wanted) -> HandedOut:
             ]
             for _ in range(wanted.count)
         ]
-        names = names_for(pool, target, wanted.count, wanted.name, change.attempt)
+        names = names_for(pool, target, wanted.count, wanted.name, max(0, change.attempt - 2))
 
     subnets = [
         _new_subnet(change, wanted, pool, target, name, [p.block for p in found])
