@@ -19,7 +19,7 @@ def open_as(live, browser):
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(15_000)
-        page.on("pageerror", lambda error: errors.append(str(error)))
+        page.on("pageerror", lambda error: errors.append(f"{page.url}: {error} {error.stack}"))
         page.goto(live.url + "/sign-in")
         page.get_by_label("Name").fill(live.people[role]["name"])
         page.get_by_label("Password").fill(live.people[role]["password"])

@@ -1216,8 +1216,12 @@ export interface components {
             kind: string;
             readonly record: number;
             name: string;
-            before?: unknown | null;
-            after?: unknown | null;
+            before: {
+                [key: string]: unknown;
+            } | null;
+            after: {
+                [key: string]: unknown;
+            } | null;
             why?: string;
             /** Format: uuid */
             operation: string;
@@ -1250,172 +1254,94 @@ export interface components {
          */
         OriginEnum: "own" | "provider";
         PaginatedKeepOutList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["KeepOut"][];
         };
         PaginatedLedgerList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Ledger"][];
         };
         PaginatedPersonList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Person"][];
         };
         PaginatedPoolList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Pool"][];
         };
         PaginatedPoolUsageList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["PoolUsage"][];
         };
         PaginatedProjectList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Project"][];
         };
         PaginatedRealmList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Realm"][];
         };
         PaginatedRegionList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Region"][];
         };
         PaginatedSheetList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Sheet"][];
         };
         PaginatedSubnetList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Subnet"][];
         };
         PaginatedTierList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Tier"][];
         };
         PaginatedTokenList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Token"][];
         };
         PaginatedZoneList: {
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
-             */
-            previous?: string | null;
+            /** Format: uri */
+            next: string | null;
+            /** Format: uri */
+            previous: string | null;
             results: components["schemas"]["Zone"][];
         };
         /** @description A record with its number and version; uniqueness and the like are the registry's to check. */
@@ -1512,8 +1438,12 @@ export interface components {
         PatchedSheetRequest: {
             name?: string;
             about?: string;
-            v4?: unknown | null;
-            v6?: unknown | null;
+            v4?: {
+                [key: string]: unknown;
+            } | null;
+            v6?: {
+                [key: string]: unknown;
+            } | null;
             ipv6_needs_ipv4?: boolean;
             tag_needed?: boolean;
             dhcp?: boolean;
@@ -1864,8 +1794,12 @@ export interface components {
             readonly version: number;
             name: string;
             about?: string;
-            v4?: unknown | null;
-            v6?: unknown | null;
+            v4?: {
+                [key: string]: unknown;
+            } | null;
+            v6?: {
+                [key: string]: unknown;
+            } | null;
             ipv6_needs_ipv4?: boolean;
             tag_needed?: boolean;
             dhcp?: boolean;
@@ -1888,8 +1822,12 @@ export interface components {
         SheetRequest: {
             name: string;
             about?: string;
-            v4?: unknown | null;
-            v6?: unknown | null;
+            v4?: {
+                [key: string]: unknown;
+            } | null;
+            v6?: {
+                [key: string]: unknown;
+            } | null;
             ipv6_needs_ipv4?: boolean;
             tag_needed?: boolean;
             dhcp?: boolean;
@@ -2025,7 +1963,7 @@ export interface components {
             /** Format: date-time */
             readonly revoked_at: string | null;
             /** @description Told once, when it is made. */
-            readonly text: string;
+            readonly text: string | null;
         };
         /** @description Answer to a changing call. */
         TokenAnswer: {

@@ -120,7 +120,9 @@ export function RecordForm({
 /** What a preview said: each entry that the ledger would get. */
 function Seen({ answer }: { answer: Answer<unknown> }) {
   const place = useRef<HTMLDivElement>(null);
-  useEffect(() => place.current?.scrollIntoView({ block: "center" }), []);
+  useEffect(() => {
+    place.current?.scrollIntoView({ block: "center" });
+  }, []);
   return (
     <Alert ref={place} severity={answer.notes.length ? "warning" : "info"}>
       {answer.changes.slice(0, 3).map((change, n) => (

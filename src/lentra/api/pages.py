@@ -15,6 +15,14 @@ class Pages(CursorPagination):
     max_page_size = 1000
     ordering = "id"
 
+    def get_paginated_response_schema(self, schema: Any) -> dict[str, Any]:
+        link = {"type": ["string", "null"], "format": "uri"}
+        return {
+            "type": "object",
+            "required": ["next", "previous", "results"],
+            "properties": {"next": link, "previous": link, "results": schema},
+        }
+
     def get_ordering(self, request: Any, queryset: Any, view: Any) -> tuple[str, ...]:
         orders = getattr(view, "orders", {"oldest": self.ordering})
         word = request.query_params.get("order") or next(iter(orders))

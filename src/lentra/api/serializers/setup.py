@@ -57,6 +57,9 @@ class RealmSerializer(RecordSerializer):
 
 
 class SheetSerializer(RecordSerializer):
+    v4 = serializers.DictField(required=False, allow_null=True)
+    v6 = serializers.DictField(required=False, allow_null=True)
+
     class Meta:
         model = Sheet
         fields = (
@@ -209,7 +212,9 @@ class PersonSerializer(RecordSerializer):
 
 class TokenSerializer(RecordSerializer):
     person = RefField(Person, required=False)
-    text = serializers.CharField(read_only=True, default=None, help_text="Told once, when it is made.")
+    text = serializers.CharField(
+        read_only=True, allow_null=True, default=None, help_text="Told once, when it is made."
+    )
 
     class Meta:
         model = Token

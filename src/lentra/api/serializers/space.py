@@ -273,6 +273,8 @@ class LedgerSerializer(serializers.ModelSerializer):
     """One ledger entry."""
 
     record = serializers.IntegerField(read_only=True)
+    before = serializers.DictField(allow_null=True)
+    after = serializers.DictField(allow_null=True)
 
     class Meta:
         model = LedgerEntry

@@ -1,0 +1,121 @@
+"""A planner's and an admin's work in the console."""
+
+import re
+
+from tests.service.test_console import choose, open_as  # noqa: F401
+
+
+def test_a_pool_is_carved_and_given_back(open_as, planner, live):  # noqa: F811
+    page = open_as("planner")
+    page.goto(live.url + f"/pools/{planner.pools.get('north-coast')['id']}")
+    page.get_by_role("button", name="Carve a pool").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name").fill("nc-3-extra")
+    dialog.get_by_label("Or find a range of length").fill("24")
+    choose(page, "Zone", "nc-3")
+    assert "lentra pool add nc-3-extra" in dialog.inner_text()
+    assert "--length 4/24 --zone nc-3" in dialog.inner_text()
+    dialog.get_by_role("button", name="Look at it first").click()
+    dialog.get_by_text("Will add pool").wait_for()
+    shown = re.search(r"10\.40\.\d+\.0/24", dialog.inner_text())[0]
+    dialog.get_by_role("button", name="Confirm").click()
+    dialog.wait_for(state="detached")
+    made = planner.pools.get("nc-3-extra")
+    assert made["ranges"] == [shown]
+    page.goto(live.url + f"/pools/{made['id']}")
+    page.get_by_role("button", name="Give the pool back").click()
+    page.get_by_role("dialog").get_by_role("button", name="Give the pool back").click()
+    page.get_by_role("heading", name="Pools", exact=True).wait_for()
+    assert "nc-3-extra" not in {pool["name"] for pool in planner.pools.list(limit=1000)}
+
+
+def test_a_keep_out_over_space_in_use_needs_a_word_and_lifting_it_a_reason(open_as, planner, live):  # noqa: F811
+    page = open_as("planner")
+    page.goto(live.url + "/set-up/keep-outs")
+    page.get_by_role("button", name="Add a keep-out").click()
+    choose(page, "Realm", "fleet")
+    page.get_by_label("Range").fill("10.41.64.0/26")
+    page.get_by_label("Reason", exact=False).first.fill("old ramp controllers")
+    page.get_by_role("button", name="Look at it first").click()
+    page.get_by_role("alert").get_by_text("covers space in use").wait_for()
+    choose(page, "Also over space in use", "yes")
+    page.get_by_role("button", name="Look at it first").click()
+    page.get_by_text("is a clash until given back").wait_for()
+    page.get_by_role("button", name="Confirm").click()
+    page.get_by_role("dialog").wait_for(state="detached")
+    page.goto(live.url + "/set-up/keep-outs?text=ramp")
+    page.get_by_role("button", name="Lift 10.41.64.0/26").click()
+    lift = page.get_by_role("dialog").get_by_role("button", name="Lift the keep-out")
+    page.get_by_role("dialog").get_by_label("Reason").wait_for()
+    assert lift.is_disabled()
+    page.get_by_role("dialog").get_by_label("Reason").fill("they were replaced")
+    lift.click()
+    page.get_by_text("No keep-outs found.").wait_for()
+    entry = next(planner.ledger(kind="keep-out", verb="remove"))
+    assert entry["why"] == "they were replaced"
+    assert planner.verify()["clean"]
+
+
+def test_the_picture_of_ipv6_zooms_and_the_pool_tells_its_units(open_as, planner, live):  # noqa: F811
+    page = open_as("viewer")
+    page.goto(live.url + f"/pools/{planner.pools.get('nc-1-general')['id']}")
+    page.get_by_role("tab", name="2001:db8:4600::/48").click()
+    page.get_by_role("button", name="Zoom into 2001:db8:4600:2000::/51").click()
+    page.get_by_role("button", name="Zoom into 2001:db8:4600:2000::/54").wait_for()
+    page.get_by_role("navigation", name="Zoom").get_by_role("button", name="2001:db8:4600::/48").click()
+    page.get_by_role("button", name="Zoom into 2001:db8:4600:e000::/51").wait_for()
+    assert "In /64" in page.get_by_role("table", name="IPv6 by state").inner_text()
+
+
+def test_a_token_is_shown_once_and_revoked(open_as, live):  # noqa: F811
+    page = open_as("viewer")
+    page.goto(live.url + "/tokens")
+    page.get_by_label("Name of a new token").fill("night-job")
+    page.get_by_role("button", name="Make it").click()
+    page.get_by_text("Copy it now").wait_for()
+    text = page.locator("code").inner_text()
+    assert live.client("viewer").url
+    from lentra.client import Client
+
+    assert Client(live.url, text).me()["name"] == "vera"
+    page.get_by_role("button", name="Revoke night-job").click()
+    page.get_by_text(re.compile("revoked ")).first.wait_for()
+
+
+def test_the_ledger_is_filtered_and_dark_stays_dark(open_as, live):  # noqa: F811
+    page = open_as("admin")
+    page.get_by_role("button", name="Use dark colours").click()
+    page.get_by_role("link", name="Ledger").click()
+    choose(page, "Kind", "pool")
+    page.get_by_label("Name contains").fill("quay")
+    page.wait_for_url(re.compile("text=quay"))
+    page.wait_for_function("document.querySelectorAll('tbody tr').length == 1")
+    names = page.get_by_role("row").all_inner_texts()[1:]
+    assert len(names) == 1
+    page.reload()
+    page.get_by_role("button", name="Use light colours").wait_for()
+    assert page.evaluate("document.documentElement.getAttribute('data-scheme')") == "dark"
+
+
+def test_a_stale_proposal_tells_what_took_its_place(open_as, planner, live, fresh_pool):  # noqa: F811
+    fresh_pool("10.40.64.0/24")
+    page = open_as("planner")
+    page.goto(live.url + "/request")
+    choose(page, "Project", "pier-signage")
+    choose(page, "Tier", "ops")
+    choose(page, "Zone", "nc-3")
+    page.get_by_label("Hosts").fill("11")
+    page.get_by_role("radio", name="Pool nc-3-general").click()
+    page.get_by_role("button", name="Look at the proposal").click()
+    block = re.search(r"10\.40\.\d+\.\d+/28", page.get_by_role("table", name="Proposal").inner_text())[0]
+    planner.request(
+        pool="nc-3-general", project="ticketing", tier="app", zone="nc-3", prefix=block, name="quicker-one"
+    )
+    page.get_by_role("button", name="Hand it out").click()
+    alert = page.get_by_role("region", name="Look, then confirm").get_by_role("alert")
+    alert.get_by_text("took its place since the preview").wait_for()
+    assert "quicker-one" in alert.inner_text()
+    page.get_by_role("button", name="Look again").click()
+    page.get_by_role("button", name="Look at the proposal").click()
+    page.get_by_role("button", name="Hand it out").click()
+    page.wait_for_url(re.compile(r"/pools/\d+\?new="))
