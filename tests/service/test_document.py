@@ -79,7 +79,7 @@ CHANGES = [
     ("pools", {"name": "seen", "parent": "north-coast", "lengths": [{"family": 4, "length": 24}]}, 200),
     ("keep-outs", {"realm": "fleet", "range": "10.40.64.0/24", "reason": "x", "despite_use": True}, 200),
     ("keep-outs", {"realm": "fleet", "range": "10.40.64.0/24", "reason": "x"}, 409),
-    ("people", {"name": "kim", "role": "viewer"}, 200),
+    ("people", {"name": "tove", "role": "viewer"}, 200),
     ("tokens", {"name": "seen"}, 200),
 ]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 from lentra.registry.errors import Invalid, NameTaken
 from lentra.registry.models import Pool, Subnet
@@ -12,6 +13,15 @@ from lentra.registry.statements import Prepared, Slot
 
 _NUMBERED = re.compile(r"(.*\D)(\d{2,4})$")
 _LONGEST = 63
+
+
+_highest_number = Prepared(
+    lambda: (
+        Subnet.objects.filter(realm=Slot("realm"), name_stem=Slot("stem"))
+        .order_by("-name_number")
+        .values_list("name_number")[:1]
+    )
+)
 
 
 def stem_of(pool: Pool, target: Target) -> str:
@@ -28,31 +38,46 @@ def stem_of(pool: Pool, target: Target) -> str:
     return pool.realm.name_template.format(**values)
 
 
-def split_name(name: str) -> tuple[str, int]:
-    """Stem and number of a given name, so that numbering takes note of it."""
+def wanted_stem(pool: Pool, target: Target, count: int, given: str | None) -> str | None:
+    """The stem that names are to be numbered from; None for one name that is used as it is given."""
+    if given and count == 1 and "{nn}" not in given:
+        return None
+    stem = given or stem_of(pool, target)
+    return stem if "{nn}" in stem else stem + "-{nn}"
+
+
+def split_name(name: str, stem: str | None = None) -> tuple[str, int]:
+    """Stem and number of a name, so that numbering takes note of it.
+
+    Args:
+        stem: the stem it was made from, if it was; a name without one is taken to end in its number.
+    """
+    if stem is not None:
+        before, _, after = stem.partition("{nn}")
+        number = name.removeprefix(before).removesuffix(after)
+        if number.isdigit() and numbered(stem, int(number)) == name:
+            return stem, int(number)
     match = _NUMBERED.fullmatch(name)
     return (match[1] + "{nn}", int(match[2])) if match else (name, 0)
 
 
-def names_for(pool: Pool, target: Target, count: int, given: str | None, skip: int) -> list[str]:
-    """Names for new subnets: numbered onward from the highest number that the stem has in the realm.
+def highest_number(realm_id: int, stem: str) -> tuple[Prepared, dict[str, Any]]:
+    """The query for the highest number that a stem has in a realm."""
+    return _highest_number, {"realm": realm_id, "stem": stem}
 
-    Args:
-        given: a name asked for, used as it is for one subnet and numbered for several.
-        skip: numbers to leave out, after a clash with somebody who was first.
+
+def names_for(pool: Pool, given: str | None, stem: str | None, count: int, highest: int) -> list[str]:
+    """Names for new subnets: as given, or numbered onward from the highest number of the stem.
 
     Raises:
         NameTaken: the given name belongs to a living or cooling subnet; proposes the next free one.
         Invalid: no name, or too long a one.
     """
-    if given and count == 1 and "{nn}" not in given:
+    if stem is None:
+        assert given
         check_name(given)
         refuse_taken_subnet_name(pool.realm_id, given)
         return [given]
-    stem = given or stem_of(pool, target)
-    if "{nn}" not in stem:
-        stem += "-{nn}"
-    highest = _highest(pool.realm_id, stem) + skip
     names = [numbered(stem, highest + n) for n in range(1, count + 1)]
     if len(names[-1]) > _LONGEST:
         raise Invalid(
@@ -70,9 +95,10 @@ def refuse_taken_subnet_name(realm_id: int, name: str, besides: int | None = Non
     taken = Subnet.objects.filter(realm_id=realm_id, name=name).exclude(pk=besides).first()
     if taken is None:
         return
-    stem, _ = split_name(name)
+    stem = split_name(name, taken.name_stem)[0]
     stem = stem if "{nn}" in stem else stem + "-{nn}"
-    free = numbered(stem, max(1, _highest(realm_id, stem)) + 1)
+    rows = _highest_number(realm=realm_id, stem=stem)
+    free = numbered(stem, max(1, rows[0][0] if rows else 0) + 1)
     state = f"cooling until {taken.cools_until:%Y-%m-%d %H:%M} UTC" if taken.cools_until else taken.state
     raise NameTaken(
         f"the name {name!r} is taken by subnet number {taken.pk} ({state}); free is {free!r}",
@@ -92,20 +118,6 @@ def refuse_taken_subnet_name(realm_id: int, name: str, besides: int | None = Non
     )
 
 
-_highest_number = Prepared(
-    lambda: (
-        Subnet.objects.filter(realm=Slot("realm"), name_stem=Slot("stem"))
-        .order_by("-name_number")
-        .values_list("name_number")[:1]
-    )
-)
-
-
 def numbered(stem: str, number: int) -> str:
     """A stem with its number in: two digits, more where needed."""
     return stem.replace("{nn}", f"{number:02d}")
-
-
-def _highest(realm_id: int, stem: str) -> int:
-    rows = _highest_number(realm=realm_id, stem=stem)
-    return int(rows[0][0]) if rows else 0

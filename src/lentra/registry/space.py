@@ -17,7 +17,7 @@ from django.db.models import QuerySet
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS, Prefix
 from lentra.registry.models import ExtentRow, Pool, PoolRange, Space
-from lentra.registry.statements import Batch, Prepared, Slot, insert, update
+from lentra.registry.statements import Batch, Prepared, Slot, insert, read_together, update
 
 _RUN = 4  # free extents read at once at first; doubles with each further read
 _CHILD_STATES = (State.CARVED,)
@@ -35,11 +35,14 @@ class _Run:
 
 def lock_spaces(pools: Iterable[int]) -> list[Space]:
     """Lock the spaces of pools, in order of pool number and family; every change of space starts here."""
-    numbers = sorted(set(pools))
-    if len(numbers) == 1:
-        return [Space.from_db(None, _COLUMNS, row) for row in _lock_one(pool=numbers[0])]
-    rows = Space.objects.select_for_update().filter(pool_id__in=numbers)
+    rows = Space.objects.select_for_update().filter(pool_id__in=set(pools))
     return list(rows.order_by("pool_id", "family"))
+
+
+def lock_pool(pool: int, *then: tuple[Prepared, dict[str, Any]]) -> tuple[list[Space], list[list[tuple]]]:
+    """Lock the spaces of one pool, then read something under that lock: one round trip for all of it."""
+    rows, *results = read_together((_lock_one, {"pool": pool}), *then)
+    return [Space.from_db(None, _COLUMNS, row) for row in rows], results
 
 
 _COLUMNS = [field.attname for field in Space._meta.concrete_fields]

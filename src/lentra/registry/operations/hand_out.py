@@ -11,14 +11,20 @@ from lentra.addressing.special import prefilled_notes
 from lentra.registry.errors import NameTaken, StaleProposal
 from lentra.registry.ledger import Change
 from lentra.registry.models import Pool, Subnet, place_key
-from lentra.registry.naming import names_for, split_name
+from lentra.registry.naming import (
+    highest_number,
+    names_for,
+    refuse_taken_subnet_name,
+    split_name,
+    wanted_stem,
+)
 from lentra.registry.operations.give_back import end_due_cooling
 from lentra.registry.permissions import require, require_project
 from lentra.registry.placing import take_as_shown, take_place
 from lentra.registry.proposals import Shown, seal, unseal
 from lentra.registry.queries.target import Target, resolve_target
 from lentra.registry.requests import Wanted, check_request, lengths_wanted, pool_for
-from lentra.registry.space import lock_spaces, open_extents
+from lentra.registry.space import lock_pool, open_extents
 
 
 @dataclass
@@ -48,13 +54,14 @@ def hand_out(change: Change, wanted: Wanted) -> HandedOut:
     pool = pool_for(wanted, target)
     sheet = pool.sheet.rules()
     shown = unseal(wanted.proposal, wanted.digest()) if wanted.proposal else None
-    spaces = lock_spaces([pool.pk])
+    stem = wanted_stem(pool, target, wanted.count, wanted.name)
+    spaces, numbers = lock_pool(pool.pk, *([highest_number(pool.realm_id, stem)] if stem else []))
     stores = open_extents(pool, spaces)
     lengths = lengths_wanted(wanted, pool, sheet, stores)
     end_due_cooling(change, pool, stores)
 
     if shown:
-        names = _names_as_shown(pool, target, shown)
+        names = _names_as_shown(pool, shown)
         places = [[take_as_shown(pool, stores, text) for text in one.blocks] for one in shown]
     else:
         places = [
@@ -64,10 +71,12 @@ def hand_out(change: Change, wanted: Wanted) -> HandedOut:
             ]
             for _ in range(wanted.count)
         ]
-        names = names_for(pool, target, wanted.count, wanted.name, max(0, change.attempt - 2))
+        highest = numbers[0][0][0] if numbers and numbers[0] else 0
+        skip = max(0, change.attempt - 2)  # after clashing again and again with others who number the same stem
+        names = names_for(pool, wanted.name, stem, wanted.count, highest + skip)
 
     subnets = [
-        _new_subnet(change, wanted, pool, target, name, [p.block for p in found])
+        _new_subnet(change, wanted, pool, target, split_name(name, stem), name, [p.block for p in found])
         for name, found in zip(names, places, strict=True)
     ]
     change.added(subnets, "hand out", later=True)
@@ -89,12 +98,12 @@ def hand_out(change: Change, wanted: Wanted) -> HandedOut:
     return HandedOut(subnets, [p.why for found in places for p in found], token)
 
 
-def _names_as_shown(pool: Pool, target: Target, shown: Iterable[Shown]) -> list[str]:
+def _names_as_shown(pool: Pool, shown: Iterable[Shown]) -> list[str]:
     names = [one.name for one in shown]
     taken = Subnet.objects.filter(realm_id=pool.realm_id, name__in=names).first()
     if taken:
         try:
-            names_for(pool, target, 1, taken.name, 0)
+            refuse_taken_subnet_name(pool.realm_id, taken.name)
         except NameTaken as refusal:
             raise StaleProposal(
                 f"since the preview, {refusal.message}",
@@ -108,9 +117,14 @@ def _names_as_shown(pool: Pool, target: Target, shown: Iterable[Shown]) -> list[
 
 
 def _new_subnet(
-    change: Change, wanted: Wanted, pool: Pool, target: Target, name: str, blocks: list[Prefix]
+    change: Change,
+    wanted: Wanted,
+    pool: Pool,
+    target: Target,
+    numbering: tuple[str, int],
+    name: str,
+    blocks: list[Prefix],
 ) -> Subnet:
-    stem, number = split_name(name)
     subnet = Subnet(
         realm=pool.realm,
         pool=pool,
@@ -119,8 +133,8 @@ def _new_subnet(
         zone=target.zone,
         tier=target.tier,
         name=name,
-        name_stem=stem,
-        name_number=number,
+        name_stem=numbering[0],
+        name_number=numbering[1],
         place=place_key(blocks[0]),
         hosts=wanted.hosts,
         growth=wanted.growth,
