@@ -26,4 +26,5 @@ class Pages(CursorPagination):
     def get_ordering(self, request: Any, queryset: Any, view: Any) -> tuple[str, ...]:
         orders = getattr(view, "orders", {"oldest": self.ordering})
         word = request.query_params.get("order") or next(iter(orders))
-        return (orders.get(word, next(iter(orders.values()))),)
+        # Rows that are equal in the column come in the order of their numbers, always the same.
+        return (orders.get(word, next(iter(orders.values()))), "pk")
