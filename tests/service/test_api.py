@@ -428,3 +428,23 @@ def test_whereabouts_name_the_chain_the_holder_and_the_keep_outs(planner):
     (kept,) = planner.whereabouts("10.42.16.20", realm="fleet")
     assert kept["keep_outs"][0]["reason"].startswith("Old crane")
     assert kept["holders"][0]["state"] == "kept out"
+
+
+def test_candidates_can_give_what_is_asked_for(planner):
+    both = planner.candidates("ticketing", zone="ml-1", tier="app", hosts=50, dual=True)
+    assert [c["pool"]["name"] for c in both["candidates"]][:2] == ["ml-1-general", "mainland"]
+    assert any("ticket-hall: it has no IPv6 range" in reason for reason in both["passed_over"])
+    alone = planner.candidates("ticketing", zone="ml-1", tier="app", family=6)
+    assert any("wants IPv4 beside IPv6" in reason for reason in alone["passed_over"])
+    assert all(c["block"].endswith("/64") for c in alone["candidates"])
+    for candidate in both["candidates"]:
+        seen = planner.request(
+            pool=f"{candidate['realm']['name']}:{candidate['pool']['name']}",
+            **ASK,
+            hosts=50,
+            families=[4, 6],
+            preview=True,
+        )
+        (subnet,) = seen.result["subnets"]
+        assert subnet["blocks"][0]["prefix"] == candidate["block"]
+        assert candidate["why"] in seen.result["why"]

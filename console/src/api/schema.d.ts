@@ -2104,6 +2104,7 @@ export interface operations {
     candidates_retrieve: {
         parameters: {
             query?: {
+                dual?: string;
                 family?: string;
                 growth?: string;
                 hosts?: string;

@@ -31,6 +31,7 @@ export function needOf(draft: Draft): Need {
     zone: draft.zone || undefined,
     region: draft.zone ? undefined : draft.region || undefined,
     family: draft.families === "6" ? 6 : 4,
+    dual: draft.families === "4,6" ? "true" : undefined,
     placement: draft.placement || undefined,
     ...(draft.by === "hosts"
       ? { hosts: Number(draft.hosts), growth: Number(draft.growth) || undefined }
@@ -40,7 +41,7 @@ export function needOf(draft: Draft): Need {
 
 /** The request as the service takes it. */
 export function wantedOf(draft: Draft, chosen: Candidate | null): Record<string, unknown> {
-  const { family: _, ...need } = needOf(draft);
+  const { family: _, dual: __, ...need } = needOf(draft);
   const values = {
     ...need,
     pool: chosen?.pool.id,

@@ -93,7 +93,10 @@ def _request(options: argparse.Namespace) -> int:
 def _choose_pool(client: Client, wanted: dict[str, Any]) -> str:
     """Show the candidates and let one be chosen; nothing is chosen in advance."""
     need = {n: wanted[n] for n in ("tier", "zone", "region", "hosts", "growth", "length") if n in wanted}
-    found = client.candidates(wanted["project"], family=min(wanted.get("families", [4])), **need)
+    if "/" in wanted.get("prefix", ""):
+        need["length"] = wanted["prefix"].rpartition("/")[2]
+    families = wanted.get("families", [4])
+    found = client.candidates(wanted["project"], family=min(families), dual=len(families) > 1, **need)
     rows = [{"n": n, **row} for n, row in enumerate(found["candidates"], 1)]
     if not rows:
         raise WrongUse("no pool may serve this: " + ("; ".join(found["passed_over"]) or "none is for this place"))

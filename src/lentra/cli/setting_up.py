@@ -196,7 +196,7 @@ def add_commands(commands: Any) -> None:
     """Add a command for every kind."""
     for kind in KINDS:
         parser = commands.add_parser(
-            kind.word, help=f"set up {kind.word}s", epilog=f"example: lentra {kind.example}"
+            kind.word, help=f"set up {kind.collection.replace('_', ' ')}", epilog=f"example: lentra {kind.example}"
         )
         verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
         _add_verbs(verbs, kind)
@@ -204,7 +204,7 @@ def add_commands(commands: Any) -> None:
 
 def _add_verbs(verbs: Any, kind: Kind) -> None:
     epilog = f"example: lentra {kind.example}"
-    command = verbs.add_parser("list", help=f"list {kind.word}s", epilog=epilog)
+    command = verbs.add_parser("list", help=f"list {kind.collection.replace('_', ' ')}", epilog=epilog)
     for name in kind.filters:
         command.add_argument(f"--{name}")
     command.set_defaults(run=lambda options: _list(options, kind))

@@ -110,6 +110,7 @@ class CandidateQuerySerializer(Strict):
     growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
     length = serializers.IntegerField(required=False, min_value=0, max_value=128)
     placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False)
+    dual = serializers.BooleanField(required=False, default=False, help_text="IPv6 is wanted beside IPv4.")
 
 
 class CandidatesAnswerSerializer(serializers.Serializer):
@@ -142,6 +143,7 @@ class CandidatesView(APIView):
             growth=values["growth"],
             length=values.get("length"),
             placement=values.get("placement"),
+            dual=values["dual"],
         )
         shown = [
             {

@@ -38,13 +38,25 @@ def candidates(
     growth: int,
     length: int | None,
     placement: str | None,
+    dual: bool = False,
 ) -> tuple[list[Candidate], list[str]]:
-    """Candidates in the order of `serving_pools`, and why other pools do not serve (pool: reason)."""
+    """Candidates in the order of `serving_pools`, and why other pools do not serve (pool: reason).
+
+    Args:
+        dual: an IPv6 block is wanted beside the IPv4 one.
+    """
     found: list[Candidate] = []
     passed: list[str] = []
     pools = serving_pools(family, None, zone=zone, region=region, project=project, tier=tier, realm=realm)
     spaces = {s.pool_id: s for s in Space.objects.filter(pool__in=pools[:100], family=family)}
+    with_v6 = set(Space.objects.filter(pool__in=pools[:100], family=6).values_list("pool_id", flat=True))
     for pool in pools[:100]:
+        if dual and pool.pk not in with_v6:
+            passed.append(f"{pool.name}: it has no IPv6 range")
+            continue
+        if family == 6 and pool.sheet.ipv6_needs_ipv4:
+            passed.append(f"{pool.name}: rule sheet {pool.sheet.name} wants IPv4 beside IPv6")
+            continue
         if len(found) == _MOST:
             break
         space = spaces[pool.pk]
