@@ -52,7 +52,7 @@ need_python() {
 # need_console : the console, built from its present sources
 need_console() {
   local mark=src/lentra/service/console/.built sum lock
-  sum=$(find console -path console/node_modules -prune -o -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum)
+  sum=$(find console src/lentra/api/openapi.json -path console/node_modules -prune -o -type f ! -name schema.d.ts -print0 | sort -z | xargs -0 sha256sum | sha256sum)
   [ -f "$mark" ] && [ "$(cat "$mark")" = "$sum" ] && return
   command -v npm >/dev/null || stop "Node.js 20 with npm is missing: install it, then start again"
   [ "$(node -p 'parseInt(process.versions.node)')" -ge 20 ] || stop "Node.js 20 or later is needed; this is $(node --version)"

@@ -4,10 +4,10 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useSearchParams } from "react-router";
 import { call, type Page } from "../api/client";
 import { Listed } from "../parts/Answers";
 import { PageTurner } from "../parts/PageTurner";
+import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import type { Entry } from "../subnets/queries";
 import { EntryTable } from "./EntryTable";
@@ -16,20 +16,12 @@ const KINDS = ["subnet", "pool", "keep-out", "realm", "rule sheet", "region", "z
 
 export function LedgerPage() {
   useTitle("Ledger");
-  const [query, setQuery] = useSearchParams();
-  const filters = Object.fromEntries(query.entries());
+  const { filters, set } = useFilters();
   const entries = useQuery({
     queryKey: ["ledger", filters],
     queryFn: () => call<Page<Entry>>("GET", "ledger", { query: { limit: 50, ...filters } }),
     placeholderData: keepPreviousData,
   });
-  const set = (name: string, value: string) => {
-    const next = new URLSearchParams(query);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    if (name !== "cursor") next.delete("cursor");
-    setQuery(next, { replace: true });
-  };
   return (
     <Stack sx={{ gap: 2 }}>
       <Typography variant="h1">Ledger</Typography>

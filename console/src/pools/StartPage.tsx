@@ -4,7 +4,7 @@ import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { Link as RouterLink, useSearchParams } from "react-router";
+import { Link as RouterLink } from "react-router";
 import { Listed } from "../parts/Answers";
 import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
@@ -13,6 +13,7 @@ import { RefSelect } from "../parts/RefSelect";
 import { Legend, STATES } from "../parts/states";
 import { grouped, shortTime } from "../parts/text";
 import { UsageBar } from "../parts/UsageBar";
+import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
 import { useSubnets } from "../subnets/queries";
@@ -23,18 +24,10 @@ const PLURAL = { realm: "realms", region: "regions", zone: "zones", project: "pr
 
 export function StartPage() {
   useTitle("Pools");
-  const [query, setQuery] = useSearchParams();
-  const filters = Object.fromEntries(query.entries());
+  const { filters, set } = useFilters();
   const usages = useUsages(filters);
   const newest = useSubnets({ order: "newest", limit: "8" });
   const mayAsk = useMay("requester");
-  const set = (name: string, value: string) => {
-    const next = new URLSearchParams(query);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    next.delete("cursor");
-    setQuery(next, { replace: true });
-  };
   return (
     <Stack sx={{ gap: 3 }}>
       <Stack direction="row" sx={{ alignItems: "center", justifyContent: "space-between" }}>

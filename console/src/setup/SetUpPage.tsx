@@ -9,13 +9,14 @@ import Tabs from "@mui/material/Tabs";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { Link as RouterLink, Navigate, useParams, useSearchParams } from "react-router";
+import { Link as RouterLink, Navigate, useParams } from "react-router";
 import { Listed } from "../parts/Answers";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { RefSelect } from "../parts/RefSelect";
+import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
 import { cellText } from "./cells";
@@ -47,19 +48,11 @@ function plural(kind: Kind): string {
 }
 
 function KindView({ kind }: { kind: Kind }) {
-  const [query, setQuery] = useSearchParams();
-  const filters = Object.fromEntries(query.entries());
+  const { filters, set } = useFilters();
   const records = useRecords(kind.collection, filters);
   const may = useMay(kind.role);
   const [form, setForm] = useState<{ record?: AnyRecord } | null>(null);
   const [removing, setRemoving] = useState<AnyRecord | null>(null);
-  const set = (name: string, value: string) => {
-    const next = new URLSearchParams(query);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    if (name !== "cursor") next.delete("cursor");
-    setQuery(next, { replace: true });
-  };
   const removal = kind.word === "keep-out" ? "Lift" : "Remove";
   const called = (record: AnyRecord) => String(record.name ?? record["range"]);
   return (

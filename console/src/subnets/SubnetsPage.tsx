@@ -7,7 +7,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
-import { Link as RouterLink, useSearchParams } from "react-router";
+import { Link as RouterLink } from "react-router";
 import { Listed } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
@@ -16,6 +16,7 @@ import { RecordTable } from "../parts/RecordTable";
 import { RefSelect } from "../parts/RefSelect";
 import { StateChip } from "../parts/states";
 import { shellWord } from "../parts/text";
+import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useSubnets } from "./queries";
 
@@ -32,16 +33,8 @@ const TEXTS = { inside: "Inside prefix", covering: "Covers prefix", label: "Labe
 
 export function SubnetsPage() {
   useTitle("Subnets");
-  const [query, setQuery] = useSearchParams();
-  const filters = Object.fromEntries(query.entries());
+  const { filters, set, clear } = useFilters();
   const subnets = useSubnets({ limit: "100", ...filters });
-  const set = (name: string, value: string) => {
-    const next = new URLSearchParams(query);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    if (name !== "cursor") next.delete("cursor");
-    setQuery(next, { replace: true });
-  };
   const given = Object.entries(filters).filter(([name]) => name !== "cursor");
   return (
     <Stack sx={{ gap: 2 }}>
@@ -63,7 +56,7 @@ export function SubnetsPage() {
         {Object.entries(TEXTS).map(([name, label]) => (
           <TextFilter key={name} label={label} value={filters[name] ?? ""} onChange={(value) => set(name, value)} />
         ))}
-        {given.length > 0 && <Button onClick={() => setQuery({}, { replace: true })}>Clear all</Button>}
+        {given.length > 0 && <Button onClick={clear}>Clear all</Button>}
       </Stack>
       <Card>
         <Listed query={subnets} rows={(page) => page.results} empty="No subnet matches these filters.">

@@ -1,0 +1,104 @@
+"""Prepared statements and batches say what the ORM says."""
+
+import uuid
+from datetime import UTC, datetime
+
+import pytest
+
+
+def test_a_prepared_query_finds_what_the_orm_finds(world):
+    from lentra.registry.models import KeepOut
+    from lentra.registry.statements import Prepared, Slot, read_together
+
+    prepared = Prepared(
+        lambda: (
+            KeepOut.objects.filter(realm=Slot("realm"), family=Slot("family"))
+            .order_by("first")
+            .values_list("first", "last", "kind", "since")
+        )
+    )
+    for family in (4, 6):  # the same text with other values
+        rows = KeepOut.objects.filter(realm=world.realm, family=family).order_by("first")
+        expected = list(rows.values_list("first", "last", "kind", "since"))
+        assert len(expected) > 10
+        assert prepared(realm=world.realm.pk, family=family) == expected
+    together = read_together(
+        (prepared, {"realm": world.realm.pk, "family": 4}), (prepared, {"realm": 0, "family": 6})
+    )
+    assert [len(rows) for rows in together] == [
+        KeepOut.objects.filter(realm=world.realm, family=4).count(),
+        0,
+    ]
+
+
+def test_rows_are_inserted_updated_and_told_as_they_are(world):
+    from lentra.registry.models import ExtentRow, LedgerEntry, Space
+    from lentra.registry.statements import insert, update
+
+    moment = datetime(2026, 3, 1, 8, tzinfo=UTC)
+    entries = [
+        LedgerEntry(
+            at=moment,
+            operation=uuid.uuid4(),
+            actor_name="Åsta 'O\\;--",
+            verb="try",
+            kind="test",
+            name=f"%s {n}; DROP TABLE x",
+            after={"count": 2**127 + n},
+        )
+        for n in range(3)
+    ]
+    numbers = insert(entries, returning="number")
+    kept = LedgerEntry.objects.in_bulk(numbers)
+    for number, entry in zip(numbers, entries, strict=True):
+        row = kept[number]
+        assert (row.at, row.operation, row.actor_name, row.name) == (
+            moment,
+            entry.operation,
+            entry.actor_name,
+            entry.name,
+        )
+        assert row.after == entry.after
+        assert row.before is None
+    assert insert([]) == []
+
+    pool = world.pool("10.40.64.0/20")
+    row = ExtentRow.objects.get(pool=pool)
+    row.length, row.state = 21, 6
+    insert([row], update=("length", "state"))
+    kept_row = ExtentRow.objects.get(pool=pool)
+    assert (kept_row.pk, kept_row.length, kept_row.state) == (row.pk, 21, 6)
+    space = Space.objects.get(pool=pool)
+    space.free, space.kept_out, space.free_counts, space.largest_free = 0, 2**128, {"20": 1}, None
+    update(space)
+    again = Space.objects.get(pool=pool)
+    assert (again.free, again.kept_out, again.free_counts, again.largest_free) == (0, 2**128, {"20": 1}, None)
+    ExtentRow.objects.filter(pool=pool).delete()
+    Space.objects.filter(pool=pool).delete()
+    pool.ranges.all().delete()
+    pool.delete()
+    LedgerEntry.objects.filter(number__in=numbers)._raw_delete("default")
+
+
+def test_a_batch_goes_in_order_and_stops_at_what_fails(world):
+    from django.db import IntegrityError, transaction
+
+    from lentra.registry.models import Lease
+    from lentra.registry.statements import Batch
+
+    moment, names = datetime(2026, 3, 1, tzinfo=UTC), [uuid.uuid4().hex for _ in range(3)]
+
+    def lease(name):
+        return Lease(name=name, holder=uuid.uuid4(), until=moment)
+
+    batch = Batch()
+    batch.insert([lease(names[0])])
+    batch.insert([lease(names[1])])
+    batch.send()
+    batch.send()  # nothing is sent twice
+    assert Lease.objects.filter(name__in=names).count() == 2
+    batch.insert([lease(names[2])])
+    batch.insert([lease(names[0])])
+    with pytest.raises(IntegrityError), transaction.atomic():
+        batch.send()
+    assert Lease.objects.filter(name__in=names).count() == 2
