@@ -85,7 +85,7 @@ def is_private(prefix: Prefix) -> bool:
 def prefilled_notes(prefix: Prefix) -> list[str]:
     """Notes for a range that equals, or is inside, one that many platforms prefill."""
     return [
-        f"{prefix} {'is' if row.prefix == prefix else 'lies in'} {row.prefix}, {row.why}: "
+        f"{prefix} {'is' if row.prefix == prefix else f'lies in {row.prefix}, which is'} {row.why}: "
         "it will clash once networks are joined"
         for row in PREFILLED
         if row.prefix.contains(prefix)
