@@ -63,7 +63,6 @@ class LedgerEntry(models.Model):
     class Meta:
         indexes = [
             models.Index(fields=["subject"], name="ledger_subject"),
-            models.Index(fields=["operation"], name="ledger_operation"),
             models.Index(fields=["kind", "number"], name="ledger_kind"),
             models.Index(fields=["actor_name", "number"], name="ledger_actor"),
         ]
