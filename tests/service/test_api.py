@@ -391,6 +391,26 @@ def test_tokens_are_told_once_end_and_can_be_revoked(live):
         client.tokens.add(name="late", expires_at="2020-01-01T00:00:00Z")
 
 
+def test_the_text_of_a_token_is_kept_nowhere(live, http):
+    headers = {"Idempotency-Key": "token-once"}
+    made = http("POST", "tokens", {"name": "once"}, headers=headers).json()["result"]
+    again = http("POST", "tokens", {"name": "once"}, headers=headers)
+    assert again.headers["Idempotent-Replay"] == "true"
+    assert again.json()["result"] == {**made, "text": None}
+    import MySQLdb
+
+    kept = json.loads(live.database.secrets.read_text())
+    database = MySQLdb.connect(
+        user="lentra", password=kept["password"], database="lentra", unix_socket=str(live.database.socket)
+    )
+    cursor = database.cursor()
+    cursor.execute("SHOW TABLES")
+    for (table,) in cursor.fetchall():
+        cursor.execute(f"SELECT * FROM {table}")
+        assert made["text"] not in str(cursor.fetchall()), table
+    database.close()
+
+
 def test_a_session_needs_the_csrf_token_to_change_things(live):
     session = requests.Session()
     person = live.people["planner"]

@@ -4,7 +4,6 @@ import type { components } from "./schema";
 type Schemas = components["schemas"];
 /** A record as the service tells it: the OpenAPI document's schema with every field there. */
 export type Told<Name extends keyof Schemas> = Required<Schemas[Name]>;
-export type Ref = Told<"Named">;
 export type Conflict = { range?: string; owner?: string; state?: string; [key: string]: unknown };
 
 export interface ProblemDocument {

@@ -43,10 +43,6 @@ class Extent:
     state: State = State.FREE
     owner: int | None = None
 
-    def with_prefix(self, prefix: Prefix) -> Extent:
-        """The same state and owner over another prefix."""
-        return Extent(prefix, self.state, self.owner)
-
 
 class ExtentStore(Protocol):
     """Where the extents of one pool and family are kept. All prefixes are of `family`."""

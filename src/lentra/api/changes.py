@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 from collections.abc import Callable
 from functools import cache
 from typing import Any, TypeVar
 
+from django.utils.crypto import salted_hmac
 from rest_framework import serializers
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
@@ -25,6 +25,7 @@ def run_change(
     render: Callable[[Result], Any],
     status: int = 200,
     token: Callable[[Result], str] | None = None,
+    kept: Callable[[Any], Any] = lambda answer: answer,
 ) -> Response:
     """Run `work` in the envelope and answer with what it made.
 
@@ -67,6 +68,7 @@ def run_change(
         digest=_digest(request),
         preview=preview,
         render=answer,
+        kept=kept,
     )
     response = Response(outcome.answer, status=200 if preview else status)
     if outcome.replayed:
@@ -112,4 +114,6 @@ def answer_of(result: Any) -> type[serializers.Serializer]:
 
 def _digest(request: Request) -> str:
     body = json.dumps(request.data, sort_keys=True, default=str)
-    return hashlib.sha256(f"{request.method} {request.path} {body}".encode()).hexdigest()
+    # Keyed, since a body may hold a password, and the digest is stored.
+    text = f"{request.method} {request.path} {body}"
+    return salted_hmac("lentra.request", text, algorithm="sha256").hexdigest()

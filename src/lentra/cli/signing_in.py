@@ -92,7 +92,7 @@ def _add_token(options: argparse.Namespace) -> int:
         options, call, lambda token: f"make token {token['name']} of {token['person']['name']}"
     )
     if done:
-        print(done.result["text"])
+        print(done.result["text"] or "The answer with its text was lost: revoke it and make another.")
     return DONE
 
 

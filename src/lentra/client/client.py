@@ -301,6 +301,8 @@ class Subnets(Collection):
 def sign_in(url: str, name: str, password: str, token_name: str) -> tuple[str, Record]:
     """Sign in with a password and make a token; returns its text and the person.
 
+    Making the token is not tried again: its text is told once.
+
     Raises:
         Problem, NotReachable: as for every call.
     """
@@ -308,7 +310,6 @@ def sign_in(url: str, name: str, password: str, token_name: str) -> tuple[str, R
     person = client.call("POST", "session", body={"name": name, "password": password}).json()
     headers = {
         "X-CSRFToken": client.http.cookies.get("lentra_csrf") or "",
-        "Idempotency-Key": str(uuid.uuid4()),
         "Referer": url,
     }
     made = client.call("POST", "tokens", body={"name": token_name}, headers=headers).json()

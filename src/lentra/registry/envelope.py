@@ -61,6 +61,7 @@ def perform(
     digest: str = "",
     preview: bool = False,
     render: Callable[[Result, Change], Any] = lambda result, change: None,
+    kept: Callable[[Any], Any] = lambda answer: answer,
 ) -> Outcome:
     """Run `work` as one change.
 
@@ -68,7 +69,8 @@ def perform(
         work: does everything through the `Change` it is given; may be run several times.
         key: the caller's idempotency key; `digest` tells whether it comes with the same request again.
         preview: do all of it, tell the answer, and undo it.
-        render: turns the result into the answer (JSON), which is kept for repeats.
+        render: turns the result into the answer (JSON).
+        kept: what of the answer is kept for repeats: secrets that are told once are left out.
 
     Raises:
         Refusal: whatever the work refuses; nothing has changed then.
@@ -95,7 +97,7 @@ def perform(
                             actor=actor.pk if actor else None,
                             key=key,
                             digest=digest,
-                            answer=outcome.answer,
+                            answer=kept(outcome.answer),
                             at=change.now,
                         )
                     ]

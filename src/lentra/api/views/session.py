@@ -97,7 +97,10 @@ class TokenViews(GenericViewSet):
             token.text = text
             return token
 
-        return run_change(request, work, lambda token: self.get_serializer(token).data, 201)
+        def without_text(answer: dict[str, Any]) -> dict[str, Any]:
+            return answer | {"result": {**answer["result"], "text": None}}
+
+        return run_change(request, work, lambda token: self.get_serializer(token).data, 201, kept=without_text)
 
     @extend_schema(summary="Revoke a token", responses=answer_of(TokenSerializer))
     def destroy(self, request: Request, ref: str) -> Response:

@@ -218,9 +218,6 @@ class PoolViews(SetUpViews):
         if parent is not None:
             values.pop("realm", None)
             return carve_pool(change, parent.pk, values, ranges, lengths, placement)
-        for field in ("realm", "sheet"):
-            if values.get(field) is None:
-                raise Invalid(f"a top-level pool needs a {field}", field=field)
         if lengths:
             raise Invalid("only a pool carved out of another can have ranges found for it", field="lengths")
         return add_pool(change, values, ranges)

@@ -31,6 +31,9 @@ def add_pool(change: Change, values: dict[str, Any], ranges: list[Prefix]) -> Po
         LengthOutOfBounds, TooManyRanges: the rule sheet does not allow it.
     """
     require(change.actor, "planner", "add a pool")
+    for field in ("realm", "sheet"):
+        if values.get(field) is None:
+            raise Invalid(f"a top-level pool needs a {field}", field=field)
     realm = lock_outline(values["realm"].pk)
     if not ranges:
         raise Invalid("a pool needs at least one range", field="ranges", suggestions=["10.40.64.0/20"])
