@@ -63,8 +63,8 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
           <Actions subnet={subnet} />
         </Stack>
       </Box>
-      {subnet.cools_until && (
-        <Alert severity="info">Given back. Its range and name cool until {shortTime(subnet.cools_until)}, then they are free again.</Alert>
+      {subnet.ends_at && (
+        <Alert severity="info">Given back. Its range and name cool until {shortTime(subnet.ends_at)}, then they are free again.</Alert>
       )}
       <Card>
         <RecordTable
@@ -219,8 +219,8 @@ function Actions({ subnet }: { subnet: Subnet }) {
           command={`lentra release ${subnet.name}${doing === "at once" ? " --at-once" : ""}`}
           run={(preview, why) => release(subnet, doing === "at once", preview, why)}
           describe={(result) =>
-            result.cools_until && result.state === "cooling"
-              ? `Its range and name will cool until ${shortTime(result.cools_until)}.`
+            result.ends_at && result.state === "cooling"
+              ? `Its range and name will cool until ${shortTime(result.ends_at)}.`
               : "Its range and name will be free at once."
           }
           onClose={close}

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from enum import IntEnum
 from typing import Protocol
 
-from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range, without
+from lentra.addressing.prefix import BITS, Prefix, aggregate, prefixes_of_range, without
 from lentra.addressing.refusal import KeptOut, OutsideParent, Overlaps
 
 
@@ -143,30 +143,34 @@ def give_back(store: ExtentStore, extents: Iterable[Extent]) -> list[Prefix]:
     Returns:
         The free extents that result, in order.
     """
+    by_range: dict[Prefix | None, list[Extent]] = {}
+    for extent in extents:
+        by_range.setdefault(store.range_of(extent.prefix), []).append(extent)
     result: list[Prefix] = []
-    for extent in sorted(extents):
-        joined = _joined(store, extent)
-        result = [prefix for prefix in result if not joined.contains(prefix)]
-        result.append(joined)
-    return result
+    for limit, given in by_range.items():
+        # Joined among themselves first: many neighbours cost one look around, not one each.
+        wholes = aggregate([extent.prefix for extent in given])
+        store.replace(given, [Extent(whole) for whole in wholes])
+        for whole in wholes:
+            joined = _joined(store, whole, limit.length if limit else whole.length)
+            result = [prefix for prefix in result if not joined.contains(prefix)]
+            result.append(joined)
+    return sorted(result)
 
 
-def _joined(store: ExtentStore, extent: Extent) -> Prefix:
-    whole = extent.prefix
-    limit = store.range_of(whole)
-    shortest = limit.length if limit else whole.length
+def _joined(store: ExtentStore, whole: Prefix, shortest: int) -> Prefix:
+    """Join a free extent with its free buddies, up to a prefix of length `shortest`."""
     # Every buddy that could join on the way up is known beforehand: one look for all of them.
-    buddies = []
-    for length in range(whole.length, shortest, -1):
-        buddies.append(whole.enclosing(length).buddy())
+    buddies = [whole.enclosing(length).buddy() for length in range(whole.length, shortest, -1)]
     found = store.free_starting_at([buddy.first for buddy in buddies]) if buddies else {}
-    taken = [extent]
+    taken = [Extent(whole)]
     for buddy in buddies:
         if found.get(buddy.first) != buddy:
             break
         taken.append(Extent(buddy))
         whole = buddy.enclosing(buddy.length - 1)
-    store.replace(taken, [Extent(whole)])
+    if len(taken) > 1:
+        store.replace(taken, [Extent(whole)])
     return whole
 
 

@@ -6,6 +6,11 @@
     ├── WrongFamily          IPv4 where IPv6 is meant, or the other way round
     ├── LengthOutOfBounds    a prefix length that the rule sheet or the pool does not allow
     ├── HostsDoNotFit        a length given that is too small for the hosts given
+    ├── WorkloadsOutOfBounds more or fewer workloads a node than the rule sheet allows
+    ├── ClusterDoesNotFit    a subnet too small for a cluster's nodes and workloads
+    ├── BadNameService       a name-service address that its service range cannot have
+    ├── BadAddress           an address that a block cannot give: outside, withheld, in the DHCP range
+    ├── CannotGrow           a block that cannot grow where it is; says what is in the way
     ├── OutsideParent        a range that lies in no range of its pool
     ├── Overlaps             a range that something else holds, wholly or in part
     │   └── KeptOut          the same, held by a keep-out
@@ -94,6 +99,41 @@ class HostsDoNotFit(Refusal):
 
     code = "hosts-do-not-fit"
     title = "Hosts do not fit"
+
+
+class WorkloadsOutOfBounds(Refusal):
+    """More or fewer workloads a node than the rule sheet allows."""
+
+    code = "workloads-out-of-bounds"
+    title = "Workloads out of bounds"
+
+
+class ClusterDoesNotFit(Refusal):
+    """The subnet is too small for the cluster's nodes and workloads."""
+
+    code = "cluster-does-not-fit"
+    title = "Cluster does not fit"
+
+
+class BadNameService(Refusal):
+    """The name-service address cannot be had in the service range."""
+
+    code = "bad-name-service"
+    title = "Name-service address not possible"
+
+
+class BadAddress(Refusal):
+    """An address that the block cannot give: outside, withheld, in the DHCP range."""
+
+    code = "bad-address"
+    title = "Address not possible"
+
+
+class CannotGrow(Refusal):
+    """The block cannot grow where it is."""
+
+    code = "cannot-grow"
+    title = "Cannot grow in place"
 
 
 class OutsideParent(Refusal):

@@ -28,6 +28,19 @@ class Size:
     why_not_smaller: str
 
 
+@dataclass(frozen=True, slots=True)
+class RangeSize:
+    """A range of a pool, counted in subnets of `unit` length."""
+
+    family: int
+    length: int
+    unit: int
+    holds: int
+    needed: int
+    spare: int
+    why_not_smaller: str
+
+
 def hosts_with_growth(hosts: int, growth: int = 0) -> int:
     """ceil(hosts x (100 + growth) / 100), on whole numbers.
 
@@ -38,13 +51,14 @@ def hosts_with_growth(hosts: int, growth: int = 0) -> int:
 
 
 def size_by_hosts(
-    hosts: int, sheet: RuleSheet, *, growth: int = 0, length: int | None = None, family: int = 4
+    hosts: int, sheet: RuleSheet, *, growth: int = 0, fixed: int = 0, length: int | None = None, family: int = 4
 ) -> Size:
     """The smallest block for a number of hosts, or a check of a given length.
 
     Args:
         hosts: addresses that hosts need, 1 or more.
         growth: percent on top, 0 to 1000.
+        fixed: further addresses that do not grow with the hosts: gateways, balancers.
         length: a length asked for all the same; may be wider than needed, never too small.
 
     Raises:
@@ -53,8 +67,10 @@ def size_by_hosts(
         LengthOutOfBounds: the block that is needed is wider than the sheet allows.
     """
     _check_counts(hosts, growth)
+    if not 0 <= fixed <= 10_000:
+        raise Refusal(f"{fixed:,} fixed addresses: 0 to 10,000", field="fixed", received=fixed, suggestions=[0])
     rules = sheet.family(family)
-    needed = hosts_with_growth(hosts, growth)
+    needed = hosts_with_growth(hosts, growth) + fixed
     least = BITS[family] - (needed + rules.withheld - 1).bit_length()
     if least < rules.shortest:
         most = max(0, (1 << (BITS[family] - rules.shortest)) - rules.withheld)
@@ -64,7 +80,7 @@ def size_by_hosts(
             field="hosts",
             received=hosts,
             rule=f"{sheet.name}: shortest IPv{family} subnet /{rules.shortest}",
-            suggestions=[most * 100 // (100 + growth)],
+            suggestions=[max(0, most - fixed) * 100 // (100 + growth)],
         )
     chosen = min(least, rules.longest) if length is None else length
     sheet.check_subnet_length(family, chosen)
@@ -79,6 +95,55 @@ def size_by_hosts(
             suggestions=[f"/{least}"],
         )
     return _size(family, chosen, rules, needed, sheet.name)
+
+
+def spread_over_zones(hosts: int, zones: int) -> int:
+    """Hosts that each zone must carry so that any one zone may fail: ceil(hosts / (zones - 1)).
+
+    >>> spread_over_zones(181, 3)
+    91
+
+    Raises:
+        Refusal: with one zone, nothing would survive.
+    """
+    if zones < 2:
+        raise Refusal(
+            f"{zones} zone{'' if zones == 1 else 's'} cannot lose one: nothing would survive; spread over 2 or more",
+            field="zones",
+            received=zones,
+            rule="so that one zone may fail, the others carry all hosts",
+            suggestions=[2, 3],
+        )
+    return -(-hosts // (zones - 1))
+
+
+def size_by_subnets(subnets: int, sheet: RuleSheet, *, growth: int = 0, family: int = 6) -> RangeSize:
+    """The smallest range of a pool that holds a number of subnets of the sheet's longest length.
+
+    Raises:
+        LengthOutOfBounds: the sheet allows no range that wide.
+    """
+    _check_counts(subnets, growth, "subnets")
+    rules = sheet.family(family)
+    needed = hosts_with_growth(subnets, growth)
+    fitting = rules.longest - (needed - 1).bit_length()
+    length = min(fitting, rules.range_longest)
+    if length < rules.range_shortest:
+        most = 1 << (rules.longest - rules.range_shortest)
+        raise LengthOutOfBounds(
+            f"{needed:,} subnets of /{rules.longest} need a /{fitting}, but rule sheet {sheet.name} allows no IPv{family} "
+            f"range wider than /{rules.range_shortest}, which has {most:,}",
+            field="subnets",
+            received=subnets,
+            rule=f"{sheet.name}: shortest IPv{family} range /{rules.range_shortest}",
+            suggestions=[most * 100 // (100 + growth)],
+        )
+    holds = 1 << (rules.longest - length)
+    if length < fitting:
+        why = f"rule sheet {sheet.name} allows no IPv{family} range smaller than /{rules.range_longest}"
+    else:
+        why = f"/{length + 1} has {holds >> 1:,} × /{rules.longest}, {needed:,} are needed"
+    return RangeSize(family, length, rules.longest, holds, needed, holds - needed, why)
 
 
 def size_of_length(length: int, sheet: RuleSheet, *, family: int = 4) -> Size:
@@ -108,11 +173,11 @@ def _size(family: int, length: int, rules: FamilyRules, needed: int, sheet: str)
     return Size(family, length, total, rules.withheld, usable, needed, usable - needed, why)
 
 
-def _check_counts(hosts: int, growth: int) -> None:
+def _check_counts(hosts: int, growth: int, what: str = "hosts") -> None:
     if not 1 <= hosts <= MOST_HOSTS:
         raise Refusal(
-            f"{hosts:,} is no number of hosts for a subnet: 1 to {MOST_HOSTS:,}",
-            field="hosts",
+            f"{hosts:,} is no number of {what}: 1 to {MOST_HOSTS:,}",
+            field=what,
             received=hosts,
             suggestions=[max(1, min(hosts, MOST_HOSTS))],
         )

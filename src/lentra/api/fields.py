@@ -85,6 +85,19 @@ class NameField(serializers.Field):
         return value
 
 
+@extend_schema_field({"oneOf": [{"type": "integer"}, {"type": "string"}], "examples": ["next", 120]})
+class TagField(serializers.Field):
+    """A segment tag: a number, ``next`` or ``none``; checked by the registry."""
+
+    def to_representation(self, value: Any) -> Any:
+        return value
+
+    def to_internal_value(self, value: Any) -> Any:
+        if isinstance(value, bool) or not isinstance(value, str | int) or len(str(value)) > 20:
+            raise serializers.ValidationError("a number from 1 to 4094, next or none")
+        return value
+
+
 @extend_schema_field({"type": "string", "examples": ["10.40.64.0/20"]})
 class PrefixField(serializers.Field):
     """A prefix as text."""

@@ -4,7 +4,7 @@ from django.urls import include, path
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
 from rest_framework.routers import SimpleRouter
 
-from lentra.api.views import reference, session, setup, subnets, tools
+from lentra.api.views import addresses, plans, reference, session, setup, sizing, subnets, tools
 
 router = SimpleRouter(trailing_slash=False)
 router.register("realms", setup.RealmViews, "realm")
@@ -15,13 +15,25 @@ router.register("tiers", setup.TierViews, "tier")
 router.register("projects", setup.ProjectViews, "project")
 router.register("pools", setup.PoolViews, "pool")
 router.register("keep-outs", setup.KeepOutViews, "keep-out")
+router.register("reservations", setup.ReservationViews, "reservation")
 router.register("people", setup.PersonViews, "person")
 router.register("subnets", subnets.SubnetViews, "subnet")
+router.register("addresses", addresses.AddressViews, "address")
+router.register("plans", plans.PlanViews, "plan")
 router.register("tokens", session.TokenViews, "token")
 
 urlpatterns = [
     path("v1/session", session.SessionView.as_view(), name="session"),
     path("v1/size", tools.SizeView.as_view(), name="size"),
+    path("v1/size/several", sizing.PackView.as_view(), name="pack"),
+    path("v1/size/range", sizing.RangeSizeView.as_view(), name="range-size"),
+    path("v1/size/cluster", sizing.ClusterSizeView.as_view(), name="cluster-size"),
+    path("v1/split", sizing.SplitView.as_view(), name="split"),
+    path("v1/carries", sizing.CarriesView.as_view(), name="carries"),
+    path("v1/clusters", sizing.ClusterView.as_view(), name="clusters"),
+    path("v1/check-ranges", sizing.CheckRangesView.as_view(), name="check-ranges"),
+    path("v1/still-fits", sizing.StillFitsView.as_view(), name="still-fits"),
+    path("v1/plan-schema.json", plans.PlanSchemaView.as_view(), name="plan-schema"),
     path("v1/explain", tools.ExplainView.as_view(), name="explain"),
     path("v1/candidates", tools.CandidatesView.as_view(), name="candidates"),
     path("v1/whereabouts", tools.WhereaboutsView.as_view(), name="whereabouts"),

@@ -150,7 +150,7 @@ def _release(options: argparse.Namespace) -> int:
 
 def _release_in_words(subnet: dict[str, Any]) -> str:
     chain = f"{subnet['realm']['name']} > {subnet['pool']['name']} > {subnet['name']}"
-    until = f"cooling until {subnet['cools_until']}" if subnet["state"] == "cooling" else "free at once"
+    until = f"cooling until {subnet['ends_at']}" if subnet["state"] == "cooling" else "free at once"
     return f"give back {chain}, {cell(subnet['blocks'])}: {until}"
 
 

@@ -29,6 +29,20 @@ LentraError
     ├── NotPrivate           a public range in a private-only realm
     ├── TooManyRanges        the rule sheet allows no more ranges
     ├── NeedsIpv4            the rule sheet wants IPv4 beside IPv6
+    ├── WorkloadsOutOfBounds more or fewer workloads a node than the rule sheet allows
+    ├── ClusterDoesNotFit    the subnet is too small for the cluster
+    ├── BadNameService       a name-service address that the service range cannot have
+    ├── BadAddress           an address that the block cannot give
+    ├── CannotGrow           the block cannot grow where it is
+    ├── TagTaken             another subnet of the zone has the segment tag
+    ├── NoDhcp               the rule sheet knows no DHCP
+    ├── AddressTaken         another record has the address or the hardware address
+    ├── KeptForService       the range or subnet is kept for another service alone
+    ├── QuotaReached         the project holds as many public addresses as it may
+    ├── StillAttached        a public address that is attached cannot be given back
+    ├── DoesNotFit           what lives in a range does not fit the new one
+    ├── BadPlan              a plan's text or values are wrong; says line and path
+    ├── PlanNotPossible      a plan that cannot be committed as it stands
     ├── WrongState           the subnet's state does not allow it
     ├── StaleEdit            the record has changed since it was read
     ├── StaleProposal        what was previewed is no longer possible
@@ -94,6 +108,20 @@ _CODES = [
     "not-private",
     "too-many-ranges",
     "needs-ipv4",
+    "workloads-out-of-bounds",
+    "cluster-does-not-fit",
+    "bad-name-service",
+    "bad-address",
+    "cannot-grow",
+    "tag-taken",
+    "no-dhcp",
+    "address-taken",
+    "kept-for-service",
+    "quota-reached",
+    "still-attached",
+    "does-not-fit",
+    "bad-plan",
+    "plan-not-possible",
     "wrong-state",
     "stale-edit",
     "stale-proposal",

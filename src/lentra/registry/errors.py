@@ -11,6 +11,15 @@ Refusal
 ├── NotPrivate           a public range in a realm that is private only
 ├── TooManyRanges        the pool has as many ranges as its rule sheet allows
 ├── NeedsIpv4            the rule sheet wants IPv4 beside IPv6
+├── TagTaken             another subnet of the zone has the segment tag
+├── NoDhcp               the rule sheet knows no DHCP
+├── AddressTaken         another record has the address or the hardware address
+├── KeptForService       the range or subnet is kept for another service alone
+├── QuotaReached         the project holds as many public addresses as it may
+├── StillAttached        a public address that is attached cannot be given back
+├── DoesNotFit           what lives in a range does not fit the new one
+├── BadPlan              a plan's text or values are wrong; says line and path
+├── PlanNotPossible      a plan that cannot be committed as it stands
 ├── WrongState           the subnet's state does not allow it
 ├── NotAllowed           the person's role or membership does not reach
 ├── StaleEdit            the record has changed since it was read
@@ -92,6 +101,69 @@ class NeedsIpv4(Refusal):
 
     code = "needs-ipv4"
     title = "IPv4 needed beside IPv6"
+
+
+class TagTaken(Refusal):
+    """Another subnet of the zone has the segment tag."""
+
+    code = "tag-taken"
+    title = "Segment tag taken"
+
+
+class NoDhcp(Refusal):
+    """The rule sheet knows no DHCP."""
+
+    code = "no-dhcp"
+    title = "No DHCP here"
+
+
+class AddressTaken(Refusal):
+    """Another record has the address or the hardware address."""
+
+    code = "address-taken"
+    title = "Address taken"
+
+
+class KeptForService(Refusal):
+    """The range or subnet is kept for another service alone."""
+
+    code = "kept-for-service"
+    title = "Kept for one service"
+
+
+class QuotaReached(Refusal):
+    """The project holds as many public addresses as it may."""
+
+    code = "quota-reached"
+    title = "Quota reached"
+
+
+class StillAttached(Refusal):
+    """A public address that is attached cannot be given back."""
+
+    code = "still-attached"
+    title = "Still attached"
+
+
+class DoesNotFit(Refusal):
+    """What lives in a range does not fit the new one."""
+
+    code = "does-not-fit"
+    title = "Does not fit the new range"
+
+
+class BadPlan(Refusal):
+    """A plan's text or values are wrong; says line and path."""
+
+    code = "bad-plan"
+    title = "Plan cannot be read"
+
+
+class PlanNotPossible(Refusal):
+    """A plan that cannot be committed as it stands."""
+
+    code = "plan-not-possible"
+    title = "Plan not possible"
 
 
 class WrongState(Refusal):

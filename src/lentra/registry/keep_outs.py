@@ -39,13 +39,13 @@ def keep_out_of(store: ExtentStore, free: Prefix, realm_id: int) -> None:
         withdraw(store, part)
 
 
-def withdraw(store: ExtentStore, part: Prefix) -> None:
-    """Turn the free space inside `part` into kept-out space; what is in use stays as it is."""
+def withdraw(store: ExtentStore, part: Prefix, state: State = State.KEPT_OUT, owner: int | None = None) -> None:
+    """Turn the free space inside `part` into kept-out (or reserved) space; what is in use stays as it is."""
     for extent in store.overlapping(part.first, part.last):
         if extent.state is not State.FREE:
             continue
         inner = part if extent.prefix.contains(part) else extent.prefix
         if extent.prefix == inner:
-            store.replace([extent], [Extent(inner, State.KEPT_OUT)])
+            store.replace([extent], [Extent(inner, state, owner)])
         else:
-            carve(store, inner, State.KEPT_OUT, None, within=extent.prefix)
+            carve(store, inner, state, owner, within=extent.prefix)

@@ -86,6 +86,21 @@ class Change:
         self._write([entry])
         record.last_entry = entry.number
 
+    def entered_all(
+        self,
+        records: Sequence[Record],
+        verb: str,
+        before: Sequence[dict[str, Any]],
+        after: Sequence[dict[str, Any]],
+    ) -> None:
+        """Enter a change of many records of one kind, which the caller stores."""
+        entries = [self._entry(r, verb, b, a) for r, b, a in zip(records, before, after, strict=True)]
+        for record, entry in zip(records, entries, strict=True):
+            entry.subject = record.pk
+        self._write(entries)
+        for record, entry in zip(records, entries, strict=True):
+            record.last_entry = entry.number
+
     def removed(self, records: Sequence[Record], verb: str = "remove", **more: Any) -> None:
         """Enter the removal of records of one kind, and delete them."""
         if not records:

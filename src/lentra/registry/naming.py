@@ -6,7 +6,7 @@ import re
 from typing import Any
 
 from lentra.registry.errors import Invalid, NameTaken
-from lentra.registry.models import Pool, Subnet
+from lentra.registry.models import Pool, Realm, Subnet
 from lentra.registry.queries.target import Target
 from lentra.registry.setup import check_name
 from lentra.registry.statements import Prepared, Slot
@@ -24,8 +24,8 @@ _highest_number = Prepared(
 )
 
 
-def stem_of(pool: Pool, target: Target) -> str:
-    """The realm's template filled in for a request, but for its number ``{nn}``."""
+def stem_for(realm: Realm, target: Target, pool: Pool, template: str | None = None) -> str:
+    """A template (the realm's own if None) filled in for a request, but for its number ``{nn}``."""
     values = {
         "project": target.project.name,
         "environment": target.project.environment,
@@ -35,14 +35,30 @@ def stem_of(pool: Pool, target: Target) -> str:
         "pool": pool.name,
         "nn": "{nn}",
     }
-    return pool.realm.name_template.format(**values)
+    return (template or realm.name_template).format(**values)
+
+
+def check_numbered(name: str) -> None:
+    """Refuse a name that a template made too long, or that is no name.
+
+    Raises:
+        Invalid.
+    """
+    if len(name) > _LONGEST:
+        raise Invalid(
+            f"the name {name!r} has {len(name)} characters, {_LONGEST} at most: give a shorter one",
+            field="name",
+            received=name,
+            suggestions=[name[-_LONGEST:].lstrip("-._")],
+        )
+    check_name(name)
 
 
 def wanted_stem(pool: Pool, target: Target, count: int, given: str | None) -> str | None:
     """The stem that names are to be numbered from; None for one name that is used as it is given."""
     if given and count == 1 and "{nn}" not in given:
         return None
-    stem = given or stem_of(pool, target)
+    stem = given or stem_for(pool.realm, target, pool)
     return stem if "{nn}" in stem else stem + "-{nn}"
 
 
@@ -79,14 +95,8 @@ def names_for(pool: Pool, given: str | None, stem: str | None, count: int, highe
         refuse_taken_subnet_name(pool.realm_id, given)
         return [given]
     names = [numbered(stem, highest + n) for n in range(1, count + 1)]
-    if len(names[-1]) > _LONGEST:
-        raise Invalid(
-            f"the name {names[-1]!r} has {len(names[-1])} characters, {_LONGEST} at most: give a shorter one",
-            field="name",
-            received=names[-1],
-            suggestions=[names[-1][-_LONGEST:].lstrip("-._")],
-        )
-    check_name(names[0])
+    for name in {names[0], names[-1]}:
+        check_numbered(name)
     return names
 
 
@@ -99,7 +109,7 @@ def refuse_taken_subnet_name(realm_id: int, name: str, besides: int | None = Non
     stem = stem if "{nn}" in stem else stem + "-{nn}"
     rows = _highest_number(realm=realm_id, stem=stem)
     free = numbered(stem, max(1, rows[0][0] if rows else 0) + 1)
-    state = f"cooling until {taken.cools_until:%Y-%m-%d %H:%M} UTC" if taken.cools_until else taken.state
+    state = f"cooling until {taken.ends_at:%Y-%m-%d %H:%M} UTC" if taken.ends_at else taken.state
     raise NameTaken(
         f"the name {name!r} is taken by subnet number {taken.pk} ({state}); free is {free!r}",
         field="name",
@@ -111,7 +121,7 @@ def refuse_taken_subnet_name(realm_id: int, name: str, besides: int | None = Non
                 "owner": taken.name,
                 "id": taken.pk,
                 "state": taken.state,
-                "until": taken.cools_until,
+                "until": taken.ends_at,
             }
         ],
         suggestions=[free],

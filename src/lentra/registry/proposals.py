@@ -14,15 +14,16 @@ LIFETIME_SECONDS = 24 * 3600
 
 @dataclass(frozen=True)
 class Shown:
-    """One subnet of a proposal: its name and blocks."""
+    """One subnet of a proposal: its name, blocks and segment tag."""
 
     name: str
     blocks: list[str]
+    tag: int | None = None
 
 
 def seal(digest: str, shown: list[Shown]) -> str:
     """A token for what a request with that digest would make."""
-    body = {"digest": digest, "made": [[s.name, s.blocks] for s in shown]}
+    body = {"digest": digest, "made": [[s.name, s.blocks, s.tag] for s in shown]}
     return signing.dumps(body, salt=_SALT, compress=True)
 
 
@@ -44,4 +45,4 @@ def unseal(token: str, digest: str) -> list[Shown]:
             "again",
             field="proposal",
         )
-    return [Shown(name, blocks) for name, blocks in body["made"]]
+    return [Shown(*values) for values in body["made"]]

@@ -12,12 +12,15 @@ from lentra.addressing.refusal import HostsDoNotFit, LengthOutOfBounds, Refusal,
 from lentra.addressing.rules import RuleSheet, span
 from lentra.addressing.sizing import size_by_hosts
 from lentra.registry.errors import Invalid, NeedsIpv4, WrongPool
-from lentra.registry.models import Pool
+from lentra.registry.models import Pool, Project, Region, Zone
 from lentra.registry.queries.serving import serving_pools
 from lentra.registry.queries.target import Target
 from lentra.registry.space import DatabaseExtents
+from lentra.registry.tags import check_tag
 
 MOST_AT_ONCE = 256
+MOST_ROOM = 8
+MOST_HOLD_MINUTES = 24 * 60
 
 
 @dataclass
@@ -26,6 +29,11 @@ class Wanted:
 
     Give `hosts` (with `growth` in percent), `length`, or `prefix` (exactly this block). With both families
     asked for, these speak of IPv4, and the IPv6 block has the longest length that the rule sheet allows.
+
+    `room` is how many doublings of the IPv4 (or only) block are kept free behind it. With `reservation` the blocks
+    are drawn from that; nothing said about the size, from all that is left of it. `tag` is a number, ``next`` or
+    ``none``; left out, the rule sheet decides. With `hold_minutes` the subnets are only held, and fall back by
+    themselves.
     """
 
     pool: Any
@@ -45,6 +53,13 @@ class Wanted:
     purpose: str = ""
     notes: str = ""
     labels: dict[str, str] = field(default_factory=dict)
+    room: int = 0
+    reservation: Any = None
+    service: str = ""
+    tag: Any = None
+    outer_tag: int = 0
+    gateway: str = "none"
+    hold_minutes: int = 0
     proposal: str | None = None
 
     def digest(self) -> str:
@@ -66,6 +81,22 @@ def check_request(wanted: Wanted) -> None:
             received=wanted.count,
             suggestions=[max(1, min(wanted.count, MOST_AT_ONCE))],
         )
+    if not 0 <= wanted.room <= MOST_ROOM:
+        raise Invalid(
+            f"{wanted.room} doublings of room: 0 to {MOST_ROOM}",
+            field="room",
+            received=wanted.room,
+            suggestions=[max(0, min(wanted.room, MOST_ROOM))],
+        )
+    if not 0 <= wanted.hold_minutes <= MOST_HOLD_MINUTES:
+        raise Invalid(
+            f"held for {wanted.hold_minutes} minutes: 1 to {MOST_HOLD_MINUTES}",
+            field="hold_minutes",
+            received=wanted.hold_minutes,
+            suggestions=[max(1, min(wanted.hold_minutes, MOST_HOLD_MINUTES))],
+        )
+    if wanted.outer_tag:
+        check_tag(wanted.outer_tag, "outer_tag")
     if not wanted.families or set(wanted.families) - {4, 6}:
         raise Invalid("families are 4, 6 or both", field="families", suggestions=["[4]", "[6]", "[4, 6]"])
     sized = [name for name in ("hosts", "length", "prefix") if getattr(wanted, name) is not None]
@@ -99,25 +130,34 @@ def pool_for(wanted: Wanted, target: Target) -> Pool:
             field="pool",
             suggestions=[p.name for p in options[:8]],
         )
+    refuse_wrong_pool(pool, target.project, target.zone, target.region, family, wanted.length)
+    return pool
+
+
+def refuse_wrong_pool(
+    pool: Pool, project: Project, zone: Zone | None, region: Region, family: int, length: int | None
+) -> None:
+    """Refuse a pool that serves another project, zone or region; suggests those that may serve.
+
+    Raises:
+        WrongPool.
+    """
     wrong = None
-    if pool.project_id is not None and pool.project_id != target.project.pk:
+    if pool.project_id is not None and pool.project_id != project.pk:
         wrong = f"pool {pool.name} belongs to another project"
-    elif pool.zone_id is not None and (target.zone is None or pool.zone_id != target.zone.pk):
+    elif pool.zone_id is not None and (zone is None or pool.zone_id != zone.pk):
         wrong = f"pool {pool.name} serves another zone"
-    elif pool.region_id is not None and pool.region_id != target.region.pk:
+    elif pool.region_id is not None and pool.region_id != region.pk:
         wrong = f"pool {pool.name} serves another region"
     if wrong:
-        options = serving_pools(
-            family, wanted.length, zone=target.zone, region=target.region, project=target.project
-        )
+        options = serving_pools(family, length, zone=zone, region=region, project=project)
         raise WrongPool(
-            f"{wrong}, not {target.project.name} in {target.zone.name if target.zone else target.region.name}",
+            f"{wrong}, not {project.name} in {zone.name if zone else region.name}",
             field="pool",
             received=pool.name,
             rule="a pool with a zone, region or project serves that alone",
             suggestions=[p.name for p in options[:8]],
         )
-    return pool
 
 
 def lengths_wanted(
@@ -131,12 +171,7 @@ def lengths_wanted(
     families = sorted(set(wanted.families))
     for family in families:
         if family not in stores:
-            raise WrongFamily(
-                f"pool {pool.name} has no IPv{family} range: add one first, or ask another pool",
-                field="families",
-                received=family,
-                suggestions=[str(f) for f in stores],
-            )
+            raise no_range_yet(pool, family)
     if families == [6] and sheet.ipv6_needs_ipv4:
         raise NeedsIpv4(
             f"rule sheet {sheet.name} of pool {pool.name} wants IPv4 beside IPv6: ask for both families",
@@ -152,8 +187,25 @@ def lengths_wanted(
         else:
             lengths[family] = sheet.family(family).longest
     if 4 in lengths:
-        _check_pool_bounds(pool, lengths[4])
+        check_pool_bounds(pool, lengths[4])
     return lengths
+
+
+def no_range_yet(pool: Pool, family: int, field: str = "families") -> WrongFamily:
+    """The refusal of a family that a pool has no range of: says what to add first."""
+    first, parent = f"add one to pool {pool.name} first", pool.parent
+    if parent and not parent.ranges.filter(family=family).exists():
+        first = f"add one to pool {parent.name} first, then one out of it to {pool.name}"
+    example = (
+        f"a range out of pool {parent.name}" if parent else "2001:db8:46aa::/48" if family == 6 else "10.48.0.0/16"
+    )
+    return WrongFamily(
+        f"pool {pool.name} has no IPv{family} range: {first}, or ask another pool",
+        field=field,
+        received=family,
+        rule="a block lies wholly inside one range of its pool",
+        suggestions=[f"add to pool {pool.name}: {example}"],
+    )
 
 
 def _leading_length(wanted: Wanted, sheet: RuleSheet, family: int) -> int:
@@ -186,7 +238,8 @@ def _leading_length(wanted: Wanted, sheet: RuleSheet, family: int) -> int:
     return length
 
 
-def _check_pool_bounds(pool: Pool, length: int) -> None:
+def check_pool_bounds(pool: Pool, length: int) -> None:
+    """Refuse an IPv4 length that the pool itself does not hand out."""
     low, high = pool.shortest_v4 or 0, pool.longest_v4 or 32
     if not low <= length <= high:
         raise LengthOutOfBounds(

@@ -18,12 +18,14 @@ from lentra.registry.models import (
     KeepOut,
     LedgerEntry,
     Person,
+    Plan,
     Pool,
     PoolRange,
     Project,
     Realm,
     Record,
     Region,
+    Reservation,
     Sheet,
     Subnet,
     Tier,
@@ -195,6 +197,13 @@ def _check_keep_out(keep_out: KeepOut) -> None:
         raise Invalid("a keep-out needs a reason: who uses the range, or what forbids it", field="reason")
 
 
+def _check_reservation(reservation: Reservation) -> None:
+    if not reservation.reason.strip():
+        raise Invalid("a reservation needs a reason: what the range is kept for", field="reason")
+    if reservation.service:
+        check_name(reservation.service, "service")
+
+
 def _check_person(person: Person) -> None:
     check_name(person.name)
 
@@ -205,6 +214,14 @@ def _subnets(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
 
 def _pools(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("pool", Pool.objects.filter(**{field: record}).order_by("name"))
+
+
+def _reservations(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("reservation", Reservation.objects.filter(**{field: record}).order_by("name"))
+
+
+def _plans(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("plan", Plan.objects.filter(**{field: record}).order_by("name"))
 
 
 def _uses(*of: Callable[[Any], tuple[str, QuerySet]]) -> Callable[[Any], list[tuple[str, QuerySet]]]:
@@ -227,23 +244,32 @@ SETUPS: dict[str, SetUp] = {
     "zone": SetUp(
         Zone, "planner", _check_named, _uses(_pools("zone"), _subnets("zone")), fixed_in_use=("region",)
     ),
-    "tier": SetUp(Tier, "planner", _check_named, _uses(_subnets("tier")), fixed_in_use=("exposure",)),
+    "tier": SetUp(
+        Tier,
+        "planner",
+        _check_named,
+        _uses(_subnets("tier"), _reservations("tiers")),
+        fixed_in_use=("exposure",),
+    ),
     "project": SetUp(
         Project,
         "planner",
         _check_named,
-        _uses(_pools("project"), _subnets("project")),
+        _uses(_pools("project"), _subnets("project"), _reservations("projects"), _plans("project")),
         fixed_in_use=("name",),
     ),
     "pool": SetUp(
         Pool,
         "planner",
         _check_pool,
-        _uses(_pools("parent"), _subnets("pool")),
+        _uses(_pools("parent"), _subnets("pool"), _reservations("pool")),
         fixed=("realm", "parent"),
         fixed_in_use=("sheet",),
     ),
     "keep-out": SetUp(KeepOut, "planner", _check_keep_out, lambda r: [], fixed=("realm", "range")),
+    "reservation": SetUp(
+        Reservation, "planner", _check_reservation, lambda r: [], fixed=("realm", "pool", "range", "family")
+    ),
     "person": SetUp(
         Person,
         "admin",

@@ -9,6 +9,7 @@ from __future__ import annotations
 from bisect import insort
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from functools import cache
 from typing import Any
 
@@ -20,7 +21,7 @@ from lentra.registry.models import ExtentRow, Pool, PoolRange, Space
 from lentra.registry.statements import Batch, Prepared, Slot, insert, read_together, update
 
 _RUN = 4  # free extents read at once at first; doubles with each further read
-_CHILD_STATES = (State.CARVED,)
+_OWNER_COLUMNS = {State.CARVED: "child_id", State.RESERVED: "reservation_id"}  # all others: the subnet's
 
 
 @dataclass
@@ -128,10 +129,21 @@ class DatabaseExtents:
             self._ranges = [row.prefix for row in rows]
         return self._ranges
 
-    def owned_by(self, subnet_id: int) -> list[Extent]:
-        """All extents of a subnet in this pool, in order."""
+    def owned_by(self, *subnets: int) -> list[Extent]:
+        """All extents of subnets in this pool, in order."""
         self.flush()
-        return [_extent(row) for row in self._rows().filter(subnet_id=subnet_id).order_by("first")]
+        return [_extent(row) for row in self._rows().filter(subnet_id__in=subnets).order_by("first")]
+
+    def reserved_by(self, *reservations: int) -> list[Extent]:
+        """What is left of reservations in this pool, in order."""
+        self.flush()
+        return [_extent(row) for row in self._rows().filter(reservation_id__in=reservations).order_by("first")]
+
+    def unowned(self, state: State) -> list[Extent]:
+        """Extents of a state that were taken in this change and have no owner yet, in order."""
+        self.flush()
+        rows = self._rows().filter(state=state, **{_owner_column(state): None})
+        return [_extent(row) for row in rows.order_by("first")]
 
     # --- writing ---
 
@@ -146,6 +158,11 @@ class DatabaseExtents:
             self._written[first] = extent
             if extent.state is State.FREE:
                 insort(self._free.setdefault(length, []), first)
+
+    def due(self, at: datetime) -> None:
+        """Note that something of this space ends by itself at that moment."""
+        if self.space.next_due is None or at < self.space.next_due:
+            self.space.next_due = at
 
     def add_free(self, prefix: Prefix) -> None:
         """Fill a new range of the pool with free space."""
@@ -163,7 +180,7 @@ class DatabaseExtents:
             self._rows().filter(first__in=list(self._removed)).delete()
         if self._written:
             rows = [self._row(extent) for extent in self._written.values()]
-            columns = ("length", "state", "subnet_id", "child_id")
+            columns = ("length", "state", "subnet_id", "child_id", "reservation_id")
             (batch.insert if batch else insert)(rows, columns)
         self._written, self._removed, self._runs, self._free = {}, set(), {}, {}
 
@@ -181,7 +198,6 @@ class DatabaseExtents:
         return ExtentRow.objects.filter(pool_id=self.space.pool_id, family=self.family)
 
     def _row(self, extent: Extent) -> ExtentRow:
-        is_child = extent.state in _CHILD_STATES
         return ExtentRow(
             pool_id=self.space.pool_id,
             realm_id=self._realm_id,
@@ -189,8 +205,7 @@ class DatabaseExtents:
             first=extent.prefix.first,
             length=extent.prefix.length,
             state=extent.state,
-            subnet_id=None if is_child else extent.owner,
-            child_id=extent.owner if is_child else None,
+            **{_owner_column(extent.state): extent.owner},
         )
 
     def _run(self, length: int) -> _Run:
@@ -260,8 +275,12 @@ def _together(parts: Sequence[QuerySet]) -> list[tuple[int, int]]:
 
 
 def _extent(row: ExtentRow) -> Extent:
-    owner = row.child_id if row.state in _CHILD_STATES else row.subnet_id
-    return Extent(row.prefix, State(row.state), owner)
+    return Extent(row.prefix, State(row.state), getattr(row, _owner_column(State(row.state))))
+
+
+def _owner_column(state: State) -> str:
+    """The column of an extent that says who owns it."""
+    return _OWNER_COLUMNS.get(state, "subnet_id")
 
 
 def open_extents(pool: Pool, spaces: Iterable[Space]) -> dict[int, DatabaseExtents]:

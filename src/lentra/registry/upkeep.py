@@ -8,9 +8,9 @@ from datetime import timedelta
 from django.db import IntegrityError, transaction
 
 from lentra.registry.clock import Clock, SystemClock
-from lentra.registry.envelope import KEY_LIFETIME, perform
-from lentra.registry.models import Lease, Operation, Space
-from lentra.registry.operations.give_back import settle_pool
+from lentra.registry.endings import settle_all_due
+from lentra.registry.envelope import KEY_LIFETIME
+from lentra.registry.models import Lease, Operation
 
 _LEASE = "upkeep"
 _LEASE_LASTS = timedelta(seconds=60)
@@ -31,19 +31,11 @@ def take_lease(holder: uuid.UUID, clock: Clock) -> bool:
 
 
 def run_upkeep(clock: Clock | None = None) -> dict[str, int]:
-    """Do what is due: end cooling, forget old idempotency keys. Returns how much of each."""
+    """Do what is due: end holds, cooling and reservations, forget old idempotency keys. Returns how much of each."""
     clock = clock or SystemClock()
-    ended = 0
-    due = Space.objects.filter(next_due__lte=clock.now()).values_list("pool_id", flat=True).distinct()
-    for pool_id in list(due):
-        outcome = perform(
-            lambda change, pool_id=pool_id: settle_pool(change, pool_id),  # type: ignore[misc]
-            clock=clock,
-            render=lambda count, _: count,
-        )
-        ended += outcome.answer
+    ended = settle_all_due(clock)
     old = Operation.objects.filter(at__lt=clock.now() - 2 * KEY_LIFETIME)
     forgotten = 0
     while batch := list(old.values_list("pk", flat=True)[:5000]):
         forgotten += Operation.objects.filter(pk__in=batch).delete()[0]
-    return {"ended_cooling": ended, "forgotten_keys": forgotten}
+    return {"ended": ended, "forgotten_keys": forgotten}

@@ -15,6 +15,7 @@ from lentra.registry.models import (
     Project,
     Realm,
     Region,
+    Reservation,
     Sheet,
     Tier,
     Token,
@@ -102,7 +103,7 @@ class TierSerializer(RecordSerializer):
 class ProjectSerializer(RecordSerializer):
     class Meta:
         model = Project
-        fields = (*_ALWAYS, "name", "title", "contact", "environment")
+        fields = (*_ALWAYS, "name", "title", "contact", "environment", "public_quota")
         read_only_fields = ("id",)
 
 
@@ -164,7 +165,58 @@ class PoolSerializer(RecordSerializer):
 
 
 class NewRangeSerializer(Strict):
-    range = PrefixField()
+    """A range to add: exactly `range`, or (for a carved pool) one of `length` to find in the parent."""
+
+    range = PrefixField(required=False)
+    family = serializers.ChoiceField([4, 6], required=False, default=4)
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+
+
+class ChangeRangeSerializer(Strict):
+    """A range of a pool and what to put in its place."""
+
+    old = PrefixField()
+    new = PrefixField()
+    rebase = serializers.BooleanField(required=False, default=False, help_text="Move all that lives in it.")
+    proposal = serializers.CharField(required=False, allow_null=True, max_length=1_000_000)
+
+
+class MoveSerializer(serializers.Serializer):
+    """Something that moves with a range."""
+
+    kind = serializers.CharField()
+    owner = serializers.CharField()
+    was = serializers.CharField()
+    lands = serializers.CharField()
+
+
+class RangeChangedSerializer(serializers.Serializer):
+    """A pool whose range was changed, and what moved."""
+
+    pool = PoolSerializer()
+    moves = MoveSerializer(many=True)
+
+
+class SecondFamilySerializer(Strict):
+    """IPv6 for the existing subnets of a pool."""
+
+    within = PrefixField(
+        required=False, help_text="The IPv6 prefix to number in; the pool's first IPv6 range if left out."
+    )
+    numbering = serializers.ChoiceField(["number", "tag"], required=False, default="number")
+
+
+class PairedSerializer(serializers.Serializer):
+    """A subnet and the IPv6 block it was given."""
+
+    subnet = serializers.DictField()
+    block = serializers.CharField()
+
+
+class SecondFamilyAddedSerializer(serializers.Serializer):
+    """What every subnet was given."""
+
+    paired = PairedSerializer(many=True)
 
 
 class KeepOutSerializer(RecordSerializer):
@@ -188,6 +240,65 @@ class KeepOutSerializer(RecordSerializer):
             "despite_use",
         )
         read_only_fields = ("id",)
+
+
+class ReservationSerializer(RecordSerializer):
+    """A reservation. Give `range`, or `length`, or `hosts` to have one found; `left` is what is still reserved."""
+
+    range = RangeField(source="range_text", required=False)
+    pool = RefField(Pool)
+    realm = RefField(read_only=True)
+    plan = RefField(read_only=True, allow_null=True)
+    name = serializers.CharField(required=False, max_length=63)
+    ends_at = serializers.DateTimeField(required=False, allow_null=True)
+    projects = serializers.ListField(child=RefField(Project), required=False, max_length=100)
+    tiers = serializers.ListField(child=RefField(Tier), required=False, max_length=100)
+    left = serializers.ListField(child=serializers.CharField(), read_only=True)
+    length = serializers.IntegerField(write_only=True, required=False, min_value=0, max_value=128)
+    hosts = serializers.IntegerField(write_only=True, required=False, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(write_only=True, required=False, min_value=0, max_value=1000)
+    placement = serializers.ChoiceField(["snug", "low", "roomy"], write_only=True, required=False)
+    family = serializers.ChoiceField([4, 6], required=False)
+
+    class Meta:
+        model = Reservation
+        fields = (
+            *_ALWAYS,
+            "name",
+            "realm",
+            "pool",
+            "family",
+            "range",
+            "left",
+            "kind",
+            "reason",
+            "service",
+            "ends_at",
+            "projects",
+            "tiers",
+            "plan",
+            "created_at",
+            "length",
+            "hosts",
+            "growth",
+            "placement",
+        )
+        read_only_fields = ("id", "created_at")
+
+    def to_representation(self, reservation: Reservation) -> dict[str, Any]:
+        shown = super().to_representation(reservation)
+        gone = reservation.pk is None
+        shown["left"] = [] if gone else [str(prefix) for prefix in reservation.left()]
+        for name in ("projects", "tiers"):
+            rows = [] if gone else getattr(reservation, name).all()
+            shown[name] = [{"id": row.pk, "name": row.name} for row in rows]
+        return shown
+
+    def get_fields(self) -> dict[str, Any]:
+        fields = super().get_fields()
+        for name in ("projects", "tiers", "left"):
+            fields[name].get_attribute = lambda reservation: []  # told by to_representation
+        return fields
 
 
 class PersonSerializer(RecordSerializer):
@@ -242,6 +353,7 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "project": ProjectSerializer,
     "pool": PoolSerializer,
     "keep-out": KeepOutSerializer,
+    "reservation": ReservationSerializer,
     "person": PersonSerializer,
 }
 assert set(BY_KIND) == set(SETUPS)

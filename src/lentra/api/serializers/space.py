@@ -8,7 +8,7 @@ from rest_framework import serializers
 
 from lentra.addressing.prefix import address_text
 from lentra.addressing.rules import RuleSheet
-from lentra.api.fields import LabelsField, NameField, PrefixField, RefField, Strict
+from lentra.api.fields import LabelsField, NameField, PrefixField, RefField, Strict, TagField
 from lentra.registry.models import LedgerEntry, Subnet
 
 _TEXT_OF_COUNT = {"help_text": "A whole number as text: it may have 39 digits."}
@@ -44,6 +44,13 @@ class SubnetSerializer(serializers.ModelSerializer):
     tier = RefField()
     labels = serializers.DictField(child=serializers.CharField())
     blocks = serializers.ListField(child=BlockSerializer(), read_only=True)
+    room = serializers.ListField(
+        child=serializers.CharField(), read_only=True, help_text="Kept free to grow into."
+    )
+    plan = RefField(allow_null=True)
+    replaces = RefField(allow_null=True)
+    drawn_from = RefField(allow_null=True)
+    name_servers = serializers.ListField(child=serializers.CharField())
 
     class Meta:
         model = Subnet
@@ -65,18 +72,34 @@ class SubnetSerializer(serializers.ModelSerializer):
             "notes",
             "labels",
             "created_at",
-            "cools_until",
+            "ends_at",
+            "room",
+            "tag",
+            "outer_tag",
+            "gateway",
+            "dhcp",
+            "name_servers",
+            "dns_suffix",
+            "service",
+            "plan",
+            "plan_slot",
+            "replaces",
+            "drawn_from",
+            "attached_to",
+            "attached_at",
         )
 
     def get_fields(self) -> dict[str, Any]:
         fields = super().get_fields()
-        fields["blocks"].get_attribute = lambda subnet: []  # told by to_representation
+        for name in ("blocks", "room"):
+            fields[name].get_attribute = lambda subnet: []  # told by to_representation
         return fields
 
     def to_representation(self, subnet: Subnet) -> dict[str, Any]:
         shown = super().to_representation(subnet)
         sheet = subnet.pool.sheet.rules()
         shown["blocks"] = [block_facts(block, sheet) for block in subnet.blocks()]
+        shown["room"] = [str(prefix) for prefix in subnet.room()]
         return shown
 
 
@@ -115,7 +138,72 @@ class RequestSerializer(Strict):
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
     notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
     labels = LabelsField(required=False)
+    room = serializers.IntegerField(
+        required=False, min_value=0, max_value=8, help_text="Doublings kept free behind it."
+    )
+    reservation = NameField(required=False, allow_null=True, help_text="Draw from this reservation.")
+    service = serializers.CharField(
+        required=False, allow_blank=True, max_length=63, help_text="Kept for it alone."
+    )
+    tag = TagField(required=False, allow_null=True)
+    outer_tag = serializers.IntegerField(required=False, min_value=0, max_value=4094)
+    gateway = serializers.ChoiceField(["none", "first", "last"], required=False)
+    hold_minutes = serializers.IntegerField(required=False, min_value=0, max_value=1440)
     proposal = serializers.CharField(required=False, allow_null=True, max_length=200_000)
+
+
+class ReplaceSerializer(Strict):
+    """What is to be different about the new subnet; all else is as with the old one."""
+
+    pool = NameField(required=False)
+    zone = NameField(required=False)
+    region = NameField(required=False)
+    tier = NameField(required=False)
+    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+    prefix = serializers.CharField(required=False, max_length=64)
+    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False)
+    room = serializers.IntegerField(required=False, min_value=0, max_value=8)
+    name = serializers.CharField(required=False, max_length=120)
+    tag = TagField(required=False)
+    proposal = serializers.CharField(required=False, allow_null=True, max_length=200_000)
+
+
+class GrowSerializer(Strict):
+    """Grow to a shorter length, or until so many hosts fit; to twice the size if nothing is said."""
+
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
+    family = serializers.ChoiceField([4, 6], required=False)
+    downward = serializers.BooleanField(required=False, default=False, help_text="The first address may change.")
+    second = serializers.BooleanField(
+        required=False, default=False, help_text="Where it cannot grow in place, add a second block."
+    )
+
+
+class ShrinkSerializer(Strict):
+    """How much to keep: a longer length, so many hosts, or this part."""
+
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
+    family = serializers.ChoiceField([4, 6], required=False)
+    keep = PrefixField(required=False)
+    as_room = serializers.BooleanField(required=False, default=False, help_text="Keep the rest as room.")
+
+
+class RoomSerializer(Strict):
+    """How many doublings to keep free."""
+
+    doublings = serializers.IntegerField(min_value=0, max_value=8)
+
+
+class AttachSerializer(Strict):
+    """What to attach a public address to."""
+
+    target = serializers.CharField(max_length=200)
+    move = serializers.BooleanField(required=False, default=False, help_text="Take it away from where it is now.")
 
 
 class SubnetEditSerializer(Strict):
@@ -127,6 +215,15 @@ class SubnetEditSerializer(Strict):
     labels = LabelsField(required=False)
     hosts = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1 << 32)
     growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
+    service = serializers.CharField(required=False, allow_blank=True, max_length=63)
+    tag = TagField(required=False, allow_null=True)
+    outer_tag = serializers.IntegerField(required=False, min_value=0, max_value=4094)
+    gateway = serializers.CharField(required=False, max_length=45, help_text="none, first, last, or an address.")
+    dhcp = serializers.CharField(
+        required=False, allow_blank=True, max_length=95, help_text="first-last, or nothing."
+    )
+    name_servers = serializers.ListField(child=serializers.CharField(max_length=45), required=False, max_length=8)
+    dns_suffix = serializers.CharField(required=False, allow_blank=True, max_length=200)
 
 
 class ReleaseSerializer(Strict):
@@ -151,6 +248,11 @@ class SizeQuerySerializer(Strict):
     hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
     growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
     length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+    zones = serializers.IntegerField(
+        required=False, min_value=0, max_value=1000, help_text="Spread over so many, so that one may fail."
+    )
+    gateway = serializers.BooleanField(required=False, default=False, help_text="One more address, for a gateway.")
+    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
 
 
 class SizeSerializer(serializers.Serializer):
@@ -165,6 +267,8 @@ class SizeSerializer(serializers.Serializer):
     spare = serializers.CharField()
     why_not_smaller = serializers.CharField()
     sheet = serializers.CharField()
+    zones = serializers.IntegerField(allow_null=True, help_text="Zones that the hosts are spread over.")
+    hosts = serializers.IntegerField(allow_null=True, help_text="Hosts in each subnet.")
 
 
 class ExplainQuerySerializer(Strict):
@@ -245,6 +349,8 @@ class CandidateSerializer(serializers.Serializer):
     free = serializers.CharField(**_TEXT_OF_COUNT)
     largest_free = serializers.CharField(allow_null=True)
     used_percent = serializers.FloatField()
+    leaves = serializers.CharField(help_text="How many more of that length fit afterwards.")
+    can_grow_to = serializers.CharField(help_text="The widest prefix that the block can become in place.")
 
 
 class BandSerializer(serializers.Serializer):
@@ -308,6 +414,9 @@ class HolderSerializer(serializers.Serializer):
     tier = serializers.CharField(required=False)
     until = serializers.DateTimeField(required=False)
     keep_out = serializers.IntegerField(required=False, help_text="The keep-out's number.")
+    reservation = serializers.IntegerField(required=False, help_text="The reservation's number.")
+    reason = serializers.CharField(required=False)
+    service = serializers.CharField(required=False)
 
 
 class KeptSerializer(serializers.Serializer):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
 from django.db.models import Q, QuerySet
@@ -14,20 +15,38 @@ from rest_framework.viewsets import GenericViewSet
 from lentra.addressing.prefix import Prefix, parse_prefix
 from lentra.addressing.refusal import Refusal
 from lentra.api.changes import answer_of, read_version, run_change
-from lentra.api.serializers.setup import BY_KIND, NewRangeSerializer, RecordSerializer, UseSerializer
+from lentra.api.serializers.setup import (
+    BY_KIND,
+    ChangeRangeSerializer,
+    NewRangeSerializer,
+    RangeChangedSerializer,
+    RecordSerializer,
+    SecondFamilyAddedSerializer,
+    SecondFamilySerializer,
+    UseSerializer,
+)
 from lentra.api.serializers.space import PictureSerializer, PoolUsageSerializer
+from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
 from lentra.registry.ledger import Change
-from lentra.registry.models import Pool
+from lentra.registry.models import Plan, Pool, Reservation
+from lentra.registry.operations.add_family import add_second_family
 from lentra.registry.operations.add_keep_out import add_keep_out, remove_keep_out
 from lentra.registry.operations.add_pool import add_pool, add_range
 from lentra.registry.operations.add_realm import add_realm
 from lentra.registry.operations.add_set_up import add_set_up
 from lentra.registry.operations.carve_pool import carve_pool, give_back_pool
+from lentra.registry.operations.change_range import RangeChanged, change_range
 from lentra.registry.operations.edit_set_up import edit_set_up, refuse_stale
 from lentra.registry.operations.manage_people import add_person, edit_person
 from lentra.registry.operations.remove_realm import remove_realm
 from lentra.registry.operations.remove_set_up import remove_set_up
+from lentra.registry.operations.reserve import (
+    WantedReservation,
+    edit_reservation,
+    give_back_reservation,
+    reserve,
+)
 from lentra.registry.queries.find import find
 from lentra.registry.queries.outside import outside
 from lentra.registry.queries.picture import picture
@@ -185,6 +204,37 @@ class KeepOutViews(SetUpViews):
         return remove_keep_out(change, record)
 
 
+class ReservationViews(SetUpViews):
+    kind = "reservation"
+    related = ("realm", "pool", "plan")
+    filter_by = {"realm": SETUPS["realm"].model, "pool": Pool, "plan": Plan}
+
+    def get_queryset(self) -> QuerySet:
+        rows = super().get_queryset().prefetch_related("extents", "projects", "tiers")
+        if days := self.request.query_params.get("ending_within"):
+            if not days.isascii() or not days.isdigit() or len(days) > 5:
+                raise Invalid("ending_within is a number of days", field="ending_within", received=days[:20])
+            rows = rows.filter(ends_at__lte=SystemClock().now() + timedelta(days=int(days)))
+        return rows
+
+    def search(self, rows: QuerySet, text: str) -> QuerySet:
+        return rows.filter(Q(name__contains=text.lower()) | Q(reason__icontains=text) | Q(service=text))
+
+    def add(self, change: Change, values: dict[str, Any]) -> Any:
+        values["range"] = values.pop("range_text", None)
+        values["pool"] = values["pool"].pk
+        return find(Reservation, reserve(change, WantedReservation(**values)).pk, related=self.related)
+
+    def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
+        if "range_text" in values:
+            values["range"] = values.pop("range_text")
+        projects, tiers = values.pop("projects", None), values.pop("tiers", None)
+        return edit_reservation(change, record.pk, values, projects, tiers, version)
+
+    def remove(self, change: Change, record: Any) -> Any:
+        return give_back_reservation(change, record.pk)
+
+
 class PersonViews(SetUpViews):
     kind = "person"
 
@@ -233,12 +283,49 @@ class PoolViews(SetUpViews):
 
     @action(detail=True, methods=["post"])
     def ranges(self, request: Request, ref: str) -> Response:
-        """Add a range to a top-level pool."""
+        """Add a range to a pool; one that is carved out of another takes it from there."""
         pool = self.one(ref)
         serializer = NewRangeSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        prefix = serializer.validated_data["range"]
-        return self.change(request, lambda change: add_range(change, pool.pk, prefix), 201)
+        values = serializer.validated_data
+        length = (values["family"], values["length"]) if "length" in values else None
+        return self.change(request, lambda change: add_range(change, pool.pk, values.get("range"), length), 201)
+
+    @action(detail=True, methods=["post"], url_path="change-range")
+    def change_range(self, request: Request, ref: str) -> Response:
+        """Put another range in the place of one; what lives in it moves only on explicit word."""
+        pool = self.one(ref)
+        serializer = ChangeRangeSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
+
+        def render(changed: RangeChanged) -> Any:
+            moves = [
+                {"kind": m.kind, "owner": m.owner, "was": str(m.was), "lands": str(m.lands)} for m in changed.moves
+            ]
+            return {"pool": self.get_serializer(self.one(str(pool.pk))).data, "moves": moves}
+
+        return run_change(
+            request,
+            lambda change: change_range(
+                change, pool.pk, values["old"], values["new"], values["rebase"], values.get("proposal")
+            ),
+            render,
+            token=lambda changed: changed.token,
+        )
+
+    @action(detail=True, methods=["post"], url_path="second-family")
+    def second_family(self, request: Request, ref: str) -> Response:
+        """Give every subnet of the pool that has IPv4 alone an IPv6 block, with paired numbering."""
+        pool = self.one(ref)
+        serializer = SecondFamilySerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
+        return run_change(
+            request,
+            lambda change: add_second_family(change, pool.pk, values.get("within"), values["numbering"]),
+            lambda paired: {"paired": [{"subnet": _ref(p.subnet), "block": str(p.block)} for p in paired]},
+        )
 
     @action(detail=True, methods=["get"])
     def usage(self, request: Request, ref: str) -> Response:
@@ -288,7 +375,8 @@ def _describe(views: type[SetUpViews], serializer: type[RecordSerializer]) -> No
     """Tell the OpenAPI document what a kind's calls take and give."""
     views.serializer_class = serializer
     answer = answer_of(serializer)  # type: ignore[arg-type]
-    filters = [OpenApiParameter(name, str) for name in (*views.filter_by, "text", "order")]
+    more = ("ending_within",) if views is ReservationViews else ()
+    filters = [OpenApiParameter(name, str) for name in (*views.filter_by, *more, "text", "order")]
     noun = views.kind
     words = {
         "list": f"List {noun}s",
@@ -309,6 +397,16 @@ def _describe(views: type[SetUpViews], serializer: type[RecordSerializer]) -> No
         PoolViews.ranges = extend_schema(  # type: ignore[method-assign]
             summary="Add a range to a pool", request=NewRangeSerializer, responses={201: answer}
         )(PoolViews.ranges)
+        PoolViews.change_range = extend_schema(  # type: ignore[method-assign]
+            summary="Change a range of a pool",
+            request=ChangeRangeSerializer,
+            responses=answer_of(RangeChangedSerializer),
+        )(PoolViews.change_range)
+        PoolViews.second_family = extend_schema(  # type: ignore[method-assign]
+            summary="Add IPv6 to the subnets of a pool",
+            request=SecondFamilySerializer,
+            responses=answer_of(SecondFamilyAddedSerializer),
+        )(PoolViews.second_family)
         PoolViews.usage = extend_schema(  # type: ignore[method-assign]
             summary="Usage of a pool", responses=PoolUsageSerializer
         )(PoolViews.usage)
@@ -342,6 +440,7 @@ for _views in (
     ProjectViews,
     PoolViews,
     KeepOutViews,
+    ReservationViews,
     PersonViews,
 ):
     _describe(_views, BY_KIND[_views.kind])

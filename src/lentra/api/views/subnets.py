@@ -15,22 +15,38 @@ from rest_framework.viewsets import GenericViewSet
 from lentra.addressing.prefix import parse_prefix
 from lentra.addressing.refusal import Refusal
 from lentra.api.changes import answer_of, read_version, run_change
+from lentra.api.serializers.inside import (
+    AddressesMadeSerializer,
+    AddressMapSerializer,
+    NewAddressesSerializer,
+    shown_addresses,
+)
 from lentra.api.serializers.space import (
+    AttachSerializer,
+    GrowSerializer,
     HandedOutSerializer,
     LedgerSerializer,
     ReleaseSerializer,
+    ReplaceSerializer,
     RequestSerializer,
+    RoomSerializer,
+    ShrinkSerializer,
     SubnetEditSerializer,
     SubnetSerializer,
     WhereaboutsSerializer,
 )
 from lentra.api.views.setup import find_at_address
 from lentra.registry.errors import Invalid
-from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Subnet, Tier, Zone
+from lentra.registry.models import LedgerEntry, Plan, Pool, Project, Realm, Region, Subnet, Tier, Zone
 from lentra.registry.models.subnets import SUBNET_STATES
+from lentra.registry.operations.attach_address import attach_address, detach_address
 from lentra.registry.operations.edit_subnet import edit_subnet
 from lentra.registry.operations.give_back import give_back_subnet
+from lentra.registry.operations.grow import grow_subnet, set_room, shrink_subnet
 from lentra.registry.operations.hand_out import HandedOut, hand_out
+from lentra.registry.operations.record_addresses import WantedAddresses, record_addresses
+from lentra.registry.operations.replace_subnet import confirm_held, replace_subnet
+from lentra.registry.queries.address_map import address_map
 from lentra.registry.queries.find import find
 from lentra.registry.queries.listing import ORDERS, RELATED, subnets_matching
 from lentra.registry.queries.whereabouts import whereabouts
@@ -38,7 +54,10 @@ from lentra.registry.requests import Wanted
 
 _PLACES = {"realm": Realm, "pool": Pool, "project": Project, "region": Region, "zone": Zone, "tier": Tier}
 _WITH_SHEET = (*RELATED, "pool__sheet")
-_FILTERS = [*_PLACES, "state", "family", "label", "inside", "covering", "text", "order"]
+_FILTERS = [
+    *_PLACES,
+    *("state", "family", "label", "inside", "covering", "text", "tag", "plan", "public", "order"),
+]
 
 
 # Making a serializer costs more than using it; these keep nothing between two uses.
@@ -48,6 +67,10 @@ _SHOW_SUBNET = SubnetSerializer()
 
 def _shown(subnet: Subnet) -> Any:
     return _SHOW_SUBNET.to_representation(subnet)
+
+
+def _handed_out(handed: HandedOut) -> dict[str, Any]:
+    return {"subnets": [_shown(subnet) for subnet in handed.subnets], "why": handed.why}
 
 
 class SubnetViews(GenericViewSet):
@@ -76,11 +99,8 @@ class SubnetViews(GenericViewSet):
     def create(self, request: Request) -> Response:
         wanted = Wanted(**{"pool": None, **_READ_REQUEST.run_validation(request.data)})
 
-        def render(handed: HandedOut) -> Any:
-            return {"subnets": [_shown(subnet) for subnet in handed.subnets], "why": handed.why}
-
         return run_change(
-            request, lambda change: hand_out(change, wanted), render, 201, token=lambda handed: handed.token
+            request, lambda change: hand_out(change, wanted), _handed_out, 201, token=lambda handed: handed.token
         )
 
     @extend_schema(
@@ -109,6 +129,99 @@ class SubnetViews(GenericViewSet):
         version = read_version(request)
         at_once = serializer.validated_data["at_once"]
         return run_change(request, lambda change: give_back_subnet(change, subnet.pk, at_once, version), _shown)
+
+    @extend_schema(summary="Grow a subnet", request=GrowSerializer, responses=answer_of(SubnetSerializer))
+    @action(detail=True, methods=["post"])
+    def grow(self, request: Request, ref: str) -> Response:
+        return self._change(request, ref, GrowSerializer, grow_subnet)
+
+    @extend_schema(summary="Shrink a subnet", request=ShrinkSerializer, responses=answer_of(SubnetSerializer))
+    @action(detail=True, methods=["post"])
+    def shrink(self, request: Request, ref: str) -> Response:
+        return self._change(request, ref, ShrinkSerializer, shrink_subnet)
+
+    @extend_schema(
+        summary="Keep room behind a subnet", request=RoomSerializer, responses=answer_of(SubnetSerializer)
+    )
+    @action(detail=True, methods=["post"])
+    def room(self, request: Request, ref: str) -> Response:
+        return self._change(request, ref, RoomSerializer, set_room)
+
+    @extend_schema(summary="Confirm a held subnet", request=None, responses=answer_of(SubnetSerializer))
+    @action(detail=True, methods=["post"])
+    def confirm(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref)
+        return run_change(request, lambda change: confirm_held(change, subnet.pk), _shown)
+
+    @extend_schema(
+        summary="Attach a public address", request=AttachSerializer, responses=answer_of(SubnetSerializer)
+    )
+    @action(detail=True, methods=["post"])
+    def attach(self, request: Request, ref: str) -> Response:
+        return self._change(request, ref, AttachSerializer, attach_address)
+
+    @extend_schema(summary="Detach a public address", request=None, responses=answer_of(SubnetSerializer))
+    @action(detail=True, methods=["post"])
+    def detach(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref)
+        version = read_version(request)
+        return run_change(request, lambda change: detach_address(change, subnet.pk, version), _shown)
+
+    @extend_schema(
+        summary="Replace a subnet by a new one, and let it retire",
+        request=ReplaceSerializer,
+        responses={201: answer_of(HandedOutSerializer)},
+    )
+    @action(detail=True, methods=["post"])
+    def replace(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref)
+        serializer = ReplaceSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values, version = dict(serializer.validated_data), read_version(request)
+        return run_change(
+            request,
+            lambda change: replace_subnet(change, subnet.pk, values, version),
+            _handed_out,
+            201,
+            token=lambda handed: handed.token,
+        )
+
+    @extend_schema(
+        summary="Record addresses in a subnet",
+        request=NewAddressesSerializer,
+        responses={201: answer_of(AddressesMadeSerializer)},
+    )
+    @action(detail=True, methods=["post"])
+    def addresses(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref)
+        serializer = NewAddressesSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        wanted = WantedAddresses(**serializer.validated_data)
+        return run_change(
+            request,
+            lambda change: record_addresses(change, subnet.pk, wanted),
+            lambda records: {"addresses": shown_addresses(records)},
+            201,
+        )
+
+    @extend_schema(summary="What each address of a subnet is for", responses=AddressMapSerializer)
+    @action(detail=True, methods=["get"], url_path="address-map", pagination_class=None)
+    def address_map(self, request: Request, ref: str) -> Response:
+        subnet = find_at_address(Subnet, ref, ("pool__sheet",))
+        return Response(address_map(subnet))
+
+    def _change(self, request: Request, ref: str, read: Any, operation: Any) -> Response:
+        """Run an operation that takes a subnet, the body's values and an edit version."""
+        subnet = find_at_address(Subnet, ref)
+        serializer = read(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        version = read_version(request)
+
+        def work(change: Any) -> Subnet:
+            operation(change, subnet.pk, **serializer.validated_data, version=version)
+            return find(Subnet, subnet.pk, related=_WITH_SHEET)
+
+        return run_change(request, work, _shown)
 
     @extend_schema(summary="A subnet's history", responses=LedgerSerializer(many=True))
     @action(detail=True, methods=["get"], pagination_class=None)
@@ -154,6 +267,18 @@ def read_filters(request: Request) -> dict[str, Any]:
                 values[name] = parse_prefix(text)
             except Refusal as refusal:
                 raise refusal.about(name)
+    if tag := query.get("tag"):
+        if not tag.isascii() or not tag.isdigit() or len(tag) > 5:
+            raise Invalid(f"{tag[:20]!r} is no segment tag", field="tag", received=tag[:20], suggestions=["100"])
+        values["tag"] = int(tag)
+    if plan := query.get("plan"):
+        values["plan"] = find(Plan, plan, "plan")
+    if public := query.get("public"):
+        if public not in ("held", "attached", "idle"):
+            raise Invalid(
+                "public is held, attached or idle", field="public", suggestions=["held", "attached", "idle"]
+            )
+        values["public"] = public
     for name in ("label", "text"):
         if text := query.get(name):
             values[name] = text[:200].replace("\x00", "")

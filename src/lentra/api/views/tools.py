@@ -15,8 +15,7 @@ from rest_framework.views import APIView
 
 from lentra.addressing.prefix import parse_range
 from lentra.addressing.refusal import Refusal
-from lentra.addressing.rules import RuleSheet
-from lentra.addressing.sizing import explain, size_by_hosts, size_of_length
+from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spread_over_zones
 from lentra.addressing.special import SPECIAL, prefilled_notes
 from lentra.api.fields import NameField, Strict
 from lentra.api.serializers.space import (
@@ -31,63 +30,48 @@ from lentra.api.serializers.space import (
     WhereaboutsSerializer,
 )
 from lentra.api.views.setup import pool_usage
+from lentra.api.views.sizing import query_parameters, read_query, rules_meant, size_facts
 from lentra.registry.errors import Invalid
-from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Sheet, Tier, Zone
+from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.permissions import require
 from lentra.registry.queries.candidates import candidates
 from lentra.registry.queries.find import find
 from lentra.registry.queries.verify import verify
 from lentra.registry.queries.whereabouts import whereabouts
 
-_COUNTS = ("total", "withheld", "usable", "needed", "spare")
-
-
-def _query(request: Request, serializer: type[Strict]) -> dict[str, Any]:
-    read = serializer(data=request.query_params.dict())
-    read.is_valid(raise_exception=True)
-    return read.validated_data
-
-
-def _rules(values: dict[str, Any]) -> RuleSheet:
-    """The rule sheet meant: by name, by pool, or the plainest one."""
-    if values.get("pool"):
-        return find(Pool, values["pool"], "pool", related=("sheet", "realm")).sheet.rules()
-    return find(Sheet, values.get("sheet") or "ends-withheld", "sheet").rules()
-
-
-def _parameters(serializer: type[serializers.Serializer]) -> list[OpenApiParameter]:
-    return [OpenApiParameter(name, str) for name in serializer().fields]
-
 
 class SizeView(APIView):
     @extend_schema(
         summary="Size by hosts, or by length",
-        parameters=_parameters(SizeQuerySerializer),
+        parameters=query_parameters(SizeQuerySerializer),
         responses=SizeSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = _query(request, SizeQuerySerializer)
-        sheet = _rules(values)
+        values = read_query(request, SizeQuerySerializer)
+        sheet = rules_meant(values)
         hosts, length, family = values.get("hosts"), values.get("length"), values["family"]
+        zones = values.get("zones")
         if hosts is not None:
-            size = size_by_hosts(hosts, sheet, growth=values["growth"], length=length, family=family)
+            if zones is not None:
+                hosts = spread_over_zones(hosts, zones)
+            fixed = values["balancers"] + (1 if values["gateway"] else 0)
+            size = size_by_hosts(hosts, sheet, growth=values["growth"], fixed=fixed, length=length, family=family)
         elif length is not None:
             size = size_of_length(length, sheet, family=family)
         else:
             raise Invalid("give hosts or length", field="hosts", suggestions=["hosts=180"])
-        facts = asdict(size)
-        return Response(facts | {name: str(facts[name]) for name in _COUNTS} | {"sheet": sheet.name})
+        return Response(size_facts(size, sheet.name, zones, hosts))
 
 
 class ExplainView(APIView):
     @extend_schema(
         summary="Explain a prefix",
-        parameters=_parameters(ExplainQuerySerializer),
+        parameters=query_parameters(ExplainQuerySerializer),
         responses=ExplanationSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = _query(request, ExplainQuerySerializer)
-        sheet = _rules(values)
+        values = read_query(request, ExplainQuerySerializer)
+        sheet = rules_meant(values)
         block = values["prefix"]
         facts = asdict(explain(block, sheet))
         facts["children"] = {f"/{n}": str(count) for n, count in facts["children"].items()}
@@ -123,11 +107,11 @@ class CandidatesAnswerSerializer(serializers.Serializer):
 class CandidatesView(APIView):
     @extend_schema(
         summary="Pools that may serve a need, and where in each",
-        parameters=_parameters(CandidateQuerySerializer),
+        parameters=query_parameters(CandidateQuerySerializer),
         responses=CandidatesAnswerSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = _query(request, CandidateQuerySerializer)
+        values = read_query(request, CandidateQuerySerializer)
         kinds: dict[str, type] = {"tier": Tier, "zone": Zone, "region": Region, "realm": Realm}
         records = {
             name: find(kind, values[name], name, related=("region",) if kind is Zone else ())
@@ -159,6 +143,8 @@ class CandidatesView(APIView):
                 "free": str(c.space.free),
                 "largest_free": f"/{c.space.largest_free}" if c.space.largest_free is not None else None,
                 "used_percent": round(c.space.usage().used_percent, 2),
+                "leaves": str(c.leaves),
+                "can_grow_to": str(c.can_grow_to),
             }
             for c in found
         ]

@@ -1,13 +1,19 @@
 """All records."""
 
+from lentra.registry.models.addresses import ADDRESS_KINDS, Address
 from lentra.registry.models.people import ROLES, Membership, Person, Token
+from lentra.registry.models.plans import Plan
 from lentra.registry.models.records import Lease, LedgerEntry, Operation, Record
+from lentra.registry.models.reserved import RESERVATION_KINDS, Reservation
 from lentra.registry.models.setup import Project, Realm, Region, Sheet, Tier, Zone
 from lentra.registry.models.space import ExtentRow, KeepOut, Pool, PoolRange, Space
 from lentra.registry.models.subnets import Subnet, place_key
 
 __all__ = [
+    "ADDRESS_KINDS",
+    "RESERVATION_KINDS",
     "ROLES",
+    "Address",
     "ExtentRow",
     "KeepOut",
     "Lease",
@@ -15,12 +21,14 @@ __all__ = [
     "Membership",
     "Operation",
     "Person",
+    "Plan",
     "Pool",
     "PoolRange",
     "Project",
     "Realm",
     "Record",
     "Region",
+    "Reservation",
     "Sheet",
     "Space",
     "Subnet",

@@ -89,7 +89,10 @@ class Tier(Record):
 
 
 class Project(Record):
-    """Who subnets are for. Its name is its key: short, in lower case, part of subnet names."""
+    """Who subnets are for. Its name is its key: short, in lower case, part of subnet names.
+
+    `public_quota` is how many single public addresses it may hold; None for no limit.
+    """
 
     KIND = "project"
 
@@ -97,3 +100,4 @@ class Project(Record):
     title = models.CharField(max_length=200, default="", blank=True)
     contact = models.CharField(max_length=200, default="", blank=True)
     environment = models.CharField(max_length=16, choices=[(e, e) for e in ENVIRONMENTS], default="production")
+    public_quota = models.PositiveIntegerField(null=True, blank=True)

@@ -109,7 +109,7 @@ class ExtentRow(models.Model):
     """One extent of one pool: an aligned prefix in exactly one state.
 
     Unique on (pool, family, first): that index is also the guard against handing out twice. `subnet` owns
-    what is held, handed out, room or cooling; `child` owns what is carved.
+    what is held, handed out, room or cooling; `child` owns what is carved; `reservation` what is reserved.
     """
 
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, db_index=False)
@@ -120,6 +120,7 @@ class ExtentRow(models.Model):
     state = models.PositiveSmallIntegerField()
     subnet = models.ForeignKey("Subnet", null=True, on_delete=models.PROTECT, related_name="extents")
     child = models.ForeignKey(Pool, null=True, on_delete=models.PROTECT, related_name="carved_from")
+    reservation = models.ForeignKey("Reservation", null=True, on_delete=models.PROTECT, related_name="extents")
 
     class Meta:
         db_table = "registry_extent"

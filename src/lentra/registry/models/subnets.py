@@ -15,17 +15,28 @@ from lentra.registry.models.space import Pool
 
 SUBNET_STATES = ("held", "active", "retiring", "cooling")
 BLOCK_STATES = (State.HELD, State.HANDED_OUT, State.COOLING)
+EXTENT_STATE = {  # the state of a subnet's blocks
+    "held": State.HELD,
+    "active": State.HANDED_OUT,
+    "retiring": State.HANDED_OUT,
+    "cooling": State.COOLING,
+}
 
 
 class Subnet(Record):
     """A project's network segment in a zone (or a region without zone) and tier.
 
-    Its blocks are the extents it owns. The row lives as long as its name and range are taken: when
-    cooling ends, it is deleted and lives on in the ledger. `place` is the sort key of its first block.
+    Its blocks are the extents it owns, and so is the room behind them. The row lives as long as its name and
+    range are taken: when cooling (or a hold) ends at `ends_at`, it is deleted and lives on in the ledger.
+
+    `place` is the sort key of its first block. `service` is the one that an exclusive subnet is kept for.
+    `tag_scope` is the number of the zone, or of the region without one, in which its segment tag is unique;
+    `outer_tag` is 0 unless the segment is doubly tagged. `gateway` is a rule (none, first, last) or an address.
+    A single public address has what it is `attached_to` and since when.
     """
 
     KIND = "subnet"
-    HIDDEN = ("place", "name_stem", "name_number")
+    HIDDEN = ("place", "name_stem", "name_number", "tag_scope")
 
     realm = models.ForeignKey(Realm, on_delete=models.PROTECT, related_name="subnets", db_index=False)
     pool = models.ForeignKey(Pool, on_delete=models.PROTECT, related_name="subnets", db_index=False)
@@ -44,10 +55,29 @@ class Subnet(Record):
     notes = models.TextField(max_length=2000, default="", blank=True)
     labels = models.JSONField(default=dict)
     created_at = models.DateTimeField()
-    cools_until = models.DateTimeField(null=True)
+    ends_at = models.DateTimeField(null=True)
+    # where it came from
+    plan = models.ForeignKey("Plan", null=True, on_delete=models.PROTECT, related_name="subnets", db_index=False)
+    plan_slot = models.CharField(max_length=200, default="", blank=True)
+    replaces = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="replaced_by")
+    drawn_from = models.ForeignKey("Reservation", null=True, on_delete=models.SET_NULL, related_name="drawn")
+    # what is fixed inside it
+    service = name_field(default="", blank=True)
+    tag = models.PositiveSmallIntegerField(null=True)
+    outer_tag = models.PositiveSmallIntegerField(default=0)
+    tag_scope = models.PositiveBigIntegerField(null=True)
+    gateway = models.CharField(max_length=45, default="none")
+    dhcp = models.CharField(max_length=95, default="", blank=True)
+    name_servers = models.JSONField(default=list)
+    dns_suffix = models.CharField(max_length=200, default="", blank=True)
+    attached_to = models.CharField(max_length=200, default="", blank=True)
+    attached_at = models.DateTimeField(null=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["realm", "name"], name="subnet_name_in_realm")]
+        constraints = [
+            models.UniqueConstraint(fields=["realm", "name"], name="subnet_name_in_realm"),
+            models.UniqueConstraint(fields=["tag_scope", "outer_tag", "tag"], name="subnet_tag_in_zone"),
+        ]
         indexes = [
             models.Index(fields=["realm", "name_stem", "name_number"], name="subnet_stem"),
             models.Index(fields=["realm", "place"], name="subnet_realm_place"),
@@ -58,13 +88,21 @@ class Subnet(Record):
             models.Index(fields=["zone", "place"], name="subnet_zone_place"),
             models.Index(fields=["zone", "tier", "place"], name="subnet_zone_tier_place"),
             models.Index(fields=["tier", "place"], name="subnet_tier_place"),
-            models.Index(fields=["pool", "cools_until"], name="subnet_due"),
+            models.Index(fields=["pool", "ends_at"], name="subnet_due"),
+            models.Index(fields=["plan", "plan_slot"], name="subnet_plan"),
         ]
 
     known_blocks: list[Prefix] | None = None
+    known_room: list[Prefix] | None = None
 
     def facts(self) -> dict[str, Any]:
         return super().facts() | {"blocks": [str(block) for block in self.blocks()]}
+
+    def room(self) -> list[Prefix]:
+        """The space kept free behind its blocks, in order."""
+        if self.known_room is not None:
+            return self.known_room
+        return sorted(row.prefix for row in self.extents.all() if row.state == State.ROOM)
 
     def blocks(self) -> list[Prefix]:
         """The prefixes handed out to it, IPv4 first."""

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from lentra.addressing.extents import Extent, State, carve, carve_over_kept_out
+from lentra.addressing.placement import place
 from lentra.addressing.prefix import Prefix, range_text
-from lentra.addressing.refusal import Overlaps
+from lentra.addressing.refusal import Exhausted, Overlaps
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.special import is_private, prefilled_notes
 from lentra.registry.errors import Invalid, NotPrivate, TooManyRanges
@@ -15,7 +17,11 @@ from lentra.registry.models import Pool, PoolRange, Realm, Space
 from lentra.registry.operations.add_set_up import add_set_up
 from lentra.registry.permissions import require
 from lentra.registry.queries.find import find
-from lentra.registry.space import DatabaseExtents, lock_spaces
+from lentra.registry.queries.outside import outside
+from lentra.registry.queries.serving import exhausted_in
+from lentra.registry.queries.whereabouts import conflicts_over
+from lentra.registry.requests import no_range_yet
+from lentra.registry.space import DatabaseExtents, lock_spaces, open_extents
 
 
 def add_pool(change: Change, values: dict[str, Any], ranges: list[Prefix]) -> Pool:
@@ -43,29 +49,78 @@ def add_pool(change: Change, values: dict[str, Any], ranges: list[Prefix]) -> Po
     return pool
 
 
-def add_range(change: Change, pool_ref: Any, prefix: Prefix) -> Pool:
-    """Add a range to a top-level pool.
+def add_range(
+    change: Change, pool_ref: Any, prefix: Prefix | None = None, length: tuple[int, int] | None = None
+) -> Pool:
+    """Add a range to a pool; one that is carved out of another takes it from there.
+
+    Args:
+        prefix: exactly this range; `length`: (family, length) of one to find in the parent.
 
     Raises:
-        Invalid: the pool is carved out of another, which must give it the range.
+        Invalid: neither is given, or a length for a top-level pool.
         Overlaps, NotPrivate, LengthOutOfBounds, TooManyRanges: as for `add_pool`.
+        OutsideParent, Exhausted, KeptOut: the parent cannot give it.
     """
     require(change.actor, "planner", "add a range")
-    pool = find(Pool, pool_ref, related=("sheet", "parent"))
-    if pool.parent:
-        raise Invalid(
-            f"pool {pool.name} is carved out of {pool.parent.name}: carve a further range out of that",
-            field="pool",
-            received=pool.name,
-            suggestions=[pool.parent.name],
-        )
-    realm = lock_outline(pool.realm_id)
-    lock_spaces([pool.pk])
+    pool = find(Pool, pool_ref, related=("sheet", "parent__sheet", "realm"))
+    if (prefix is None) == (length is None):
+        raise Invalid("give a range, or a length to find", field="range", suggestions=["10.40.64.0/20", "/20"])
     before = [str(r.prefix) for r in pool.ranges.all()]
-    add_ranges_to(change, pool, realm, [prefix])
-    change.entered(pool, "add range", {"ranges": before}, {"ranges": [*before, str(prefix)]})
+    if pool.parent:
+        stores = open_extents(pool.parent, lock_spaces([pool.parent_id, pool.pk]))
+        (taken,) = take_ranges(pool.parent, stores, [prefix] if prefix else [], [length] if length else [], None)
+        store = stores[taken.family]
+        store.replace([Extent(taken, State.CARVED)], [Extent(taken, State.CARVED, pool.pk)])
+        for each in stores.values():
+            each.save()
+        store_ranges(pool, pool.sheet.rules(), [taken], top=False)
+    else:
+        if prefix is None:
+            raise Invalid(
+                f"pool {pool.name} is carved out of nothing: say which range",
+                field="range",
+                suggestions=["10.48.0.0/16"],
+            )
+        taken = prefix
+        realm = lock_outline(pool.realm_id)
+        lock_spaces([pool.pk])
+        add_ranges_to(change, pool, realm, [taken])
+    change.entered(pool, "add range", {"ranges": before}, {"ranges": [*before, str(taken)]})
     pool.save(update_fields=["last_entry"])
     return pool
+
+
+def take_ranges(
+    parent: Pool,
+    stores: dict[int, DatabaseExtents],
+    ranges: list[Prefix],
+    lengths: list[tuple[int, int]],
+    placement: str | None,
+) -> list[Prefix]:
+    """Take ranges out of a parent's free space, as carved extents without an owner yet."""
+    carved: list[Prefix] = []
+    for prefix in ranges:
+        held = any(row.prefix.contains(prefix) for row in parent.ranges.all())
+        if not held:
+            raise outside(parent, prefix, "ranges")
+        store = stores[prefix.family]
+        try:
+            carve_over_kept_out(store, prefix, State.CARVED, None)
+        except Overlaps as refusal:
+            refusal.conflicts = list(conflicts_over(parent.realm_id, prefix)) or refusal.conflicts
+            raise refusal.about("ranges")
+        carved.append(prefix)
+    for family, length in lengths:
+        if family not in stores:
+            raise no_range_yet(parent, family, "lengths")
+        try:
+            found = place(stores[family], length, placement or parent.placement(family))
+        except Exhausted:
+            raise exhausted_in(stores[family].space, parent, length, [])
+        carve(stores[family], found.block, State.CARVED, None, found.within)
+        carved.append(found.block)
+    return carved
 
 
 def lock_outline(realm_id: int) -> Realm:
@@ -79,39 +134,55 @@ def lock_outline(realm_id: int) -> Realm:
 def add_ranges_to(change: Change, pool: Pool, realm: Realm, ranges: list[Prefix]) -> None:
     """Check new top-level ranges against the realm and the rule sheet, then add them."""
     for prefix in ranges:
-        if realm.private_only and not is_private(prefix):
-            raise NotPrivate(
-                f"{prefix} is public, and realm {realm.name} takes private ranges only (RFC 1918, RFC 4193)",
-                field="ranges",
-                received=prefix,
-                rule=f"realm {realm.name} is private only",
-                suggestions=["10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7"],
-            )
-        others = PoolRange.objects.filter(
-            realm=realm, top=True, family=prefix.family, first__lte=prefix.last, last__gte=prefix.first
-        ).select_related("pool")
-        if taken := list(others[:20]):
-            raise Overlaps(
-                f"{prefix} overlaps {taken[0].prefix} of pool {taken[0].pool.name} in realm {realm.name}",
-                field="ranges",
-                received=prefix,
-                rule="top-level ranges of a realm never overlap",
-                conflicts=[
-                    {
-                        "range": str(row.prefix),
-                        "owner": row.pool.name,
-                        "pool": row.pool.name,
-                        "addresses": min(row.last, prefix.last) - max(row.first, prefix.first) + 1,
-                    }
-                    for row in taken
-                ],
-                suggestions=[f"carve it out of pool {taken[0].pool.name}"],
-            )
+        check_top_level(realm, prefix)
         store_ranges(pool, pool.sheet.rules(), [prefix], top=True)
         for text in prefilled_notes(prefix):
             change.note(text)
         for keep_out in keep_outs_over(realm.pk, prefix.family, prefix.first, prefix.last)[:5]:
             change.note(f"{keep_out.range_text} of {prefix} is kept out: {keep_out.reason}")
+
+
+def check_top_level(realm: Realm, prefix: Prefix, besides: PoolRange | None = None) -> None:
+    """Refuse a top-level range that the realm cannot have.
+
+    Args:
+        besides: a range that it is to take the place of.
+
+    Raises:
+        NotPrivate, Overlaps.
+    """
+    if realm.private_only and not is_private(prefix):
+        raise NotPrivate(
+            f"{prefix} is public, and realm {realm.name} takes private ranges only (RFC 1918, RFC 4193)",
+            field="ranges",
+            received=prefix,
+            rule=f"realm {realm.name} is private only",
+            suggestions=["10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7"],
+        )
+    others = (
+        PoolRange.objects.filter(
+            realm=realm, top=True, family=prefix.family, first__lte=prefix.last, last__gte=prefix.first
+        )
+        .exclude(pk=besides.pk if besides else None)
+        .select_related("pool")
+    )
+    if taken := list(others[:20]):
+        raise Overlaps(
+            f"{prefix} overlaps {taken[0].prefix} of pool {taken[0].pool.name} in realm {realm.name}",
+            field="ranges",
+            received=prefix,
+            rule="top-level ranges of a realm never overlap",
+            conflicts=[
+                {
+                    "range": str(row.prefix),
+                    "owner": row.pool.name,
+                    "pool": row.pool.name,
+                    "addresses": min(row.last, prefix.last) - max(row.first, prefix.first) + 1,
+                }
+                for row in taken
+            ],
+            suggestions=[f"carve it out of pool {taken[0].pool.name}"],
+        )
 
 
 def store_ranges(pool: Pool, sheet: RuleSheet, ranges: list[Prefix], top: bool) -> None:

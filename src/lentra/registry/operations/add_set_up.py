@@ -29,12 +29,12 @@ def add_set_up(change: Change, kind: str, values: dict[str, Any], **more: Any) -
 
 
 def refuse_taken_name(kind: str, record: Record) -> None:
-    """Refuse a name that another object of the kind has (in its realm, for pools)."""
+    """Refuse a name that another object of the kind has (in its realm, if it lies in one)."""
     name = getattr(record, "name", None)
     if name is None:
         return
     others = SETUPS[kind].model._default_manager.filter(name=name).exclude(pk=record.pk)
-    if kind == "pool":
+    if hasattr(record, "realm_id"):
         others = others.filter(realm=record.realm)
     if other := others.first():
         raise NameTaken(

@@ -4,23 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-from lentra.addressing.extents import Extent, State, carve, carve_over_kept_out, give_back
-from lentra.addressing.placement import place
+from lentra.addressing.extents import Extent, State, give_back
 from lentra.addressing.prefix import Prefix
-from lentra.addressing.refusal import Exhausted, Overlaps, WrongFamily
 from lentra.registry.errors import Invalid
 from lentra.registry.keep_outs import keep_out_of
 from lentra.registry.ledger import Change
 from lentra.registry.models import ExtentRow, Pool, PoolRange
-from lentra.registry.operations.add_pool import store_ranges
+from lentra.registry.operations.add_pool import store_ranges, take_ranges
 from lentra.registry.operations.add_set_up import add_set_up
 from lentra.registry.operations.remove_set_up import refuse_used
 from lentra.registry.permissions import require
 from lentra.registry.queries.find import find
-from lentra.registry.queries.outside import outside
-from lentra.registry.queries.serving import exhausted_in
-from lentra.registry.queries.whereabouts import conflicts_over
-from lentra.registry.space import DatabaseExtents, lock_spaces, open_extents
+from lentra.registry.space import lock_spaces, open_extents
 
 
 def carve_pool(
@@ -71,38 +66,6 @@ def carve_pool(
         store.save()
     store_ranges(pool, pool.sheet.rules(), carved, top=False)
     return pool
-
-
-def take_ranges(
-    parent: Pool,
-    stores: dict[int, DatabaseExtents],
-    ranges: list[Prefix],
-    lengths: list[tuple[int, int]],
-    placement: str | None,
-) -> list[Prefix]:
-    """Take ranges out of the parent's free space, as carved extents without an owner yet."""
-    carved: list[Prefix] = []
-    for prefix in ranges:
-        held = any(row.prefix.contains(prefix) for row in parent.ranges.all())
-        if not held:
-            raise outside(parent, prefix, "ranges")
-        store = stores[prefix.family]
-        try:
-            carve_over_kept_out(store, prefix, State.CARVED, None)
-        except Overlaps as refusal:
-            refusal.conflicts = list(conflicts_over(parent.realm_id, prefix)) or refusal.conflicts
-            raise refusal.about("ranges")
-        carved.append(prefix)
-    for family, length in lengths:
-        if family not in stores:
-            raise WrongFamily(f"pool {parent.name} has no IPv{family} range to carve from", field="lengths")
-        try:
-            found = place(stores[family], length, placement or parent.placement(family))
-        except Exhausted:
-            raise exhausted_in(stores[family].space, parent, length, [])
-        carve(stores[family], found.block, State.CARVED, None, found.within)
-        carved.append(found.block)
-    return carved
 
 
 def give_back_pool(change: Change, pool_ref: Any) -> Pool:

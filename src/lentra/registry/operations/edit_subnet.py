@@ -4,16 +4,24 @@ from __future__ import annotations
 
 from typing import Any
 
-from lentra.registry.errors import Frozen
+from lentra.addressing.address_map import Inside, dhcp_range, gateway_address
+from lentra.addressing.prefix import address_text, parse_address
+from lentra.addressing.refusal import Refusal
+from lentra.registry.errors import AddressTaken, Frozen, Invalid, NoDhcp
 from lentra.registry.ledger import Change
 from lentra.registry.models import Subnet
 from lentra.registry.naming import refuse_taken_subnet_name, split_name
 from lentra.registry.operations.edit_set_up import refuse_stale
 from lentra.registry.permissions import require_project
+from lentra.registry.queries.address_map import gateway_of, rules_of
 from lentra.registry.queries.find import find
 from lentra.registry.setup import check_name
+from lentra.registry.tags import Tags, check_tag, wanted_tag
 
-EDITABLE = ("name", "purpose", "notes", "labels", "hosts", "growth")
+EDITABLE = (
+    *("name", "purpose", "notes", "labels", "hosts", "growth", "service"),
+    *("tag", "outer_tag", "gateway", "dhcp", "name_servers", "dns_suffix"),
+)
 FIXED = ("realm", "pool", "project", "zone", "region", "tier", "blocks")
 
 
@@ -21,7 +29,8 @@ def edit_subnet(change: Change, subnet_ref: Any, values: dict[str, Any], version
     """Set values on a subnet.
 
     Raises:
-        Frozen: realm, pool, place and range never change: hand out another and give this one back.
+        Frozen: realm, pool, place and range never change: replace it by another.
+        TagTaken, NoDhcp, BadAddress: a segment tag, DHCP range or gateway that cannot be had.
         NameTaken: a living or cooling subnet has the name.
         NotAllowed, StaleEdit.
     """
@@ -31,13 +40,83 @@ def edit_subnet(change: Change, subnet_ref: Any, values: dict[str, Any], version
     refuse_stale(subnet, version)
     if fixed := [field for field in values if field not in EDITABLE]:
         raise Frozen(
-            f"{fixed[0]} of a subnet cannot change: hand out another subnet and give this one back",
+            f"{fixed[0]} of a subnet cannot change while it is in use: replace it by a new one, and give this one "
+            "back when nothing uses it any more",
             field=fixed[0],
             rule=f"fixed: {', '.join(FIXED)}",
+            suggestions=["replace"],
         )
     if "name" in values and values["name"] != subnet.name:
         check_name(values["name"])
         refuse_taken_subnet_name(subnet.realm_id, values["name"], besides=subnet.pk)
         values["name_stem"], values["name_number"] = split_name(values["name"])
+    if {"tag", "outer_tag"} & set(values):
+        values |= _tagged(change, subnet, values)
+    if {"gateway", "dhcp"} & set(values):
+        _check_inside(subnet, values)
+    if "name_servers" in values:
+        values["name_servers"] = _name_servers(values["name_servers"])
     change.edited(subnet, **values)
     return subnet
+
+
+def _tagged(change: Change, subnet: Subnet, values: dict[str, Any]) -> dict[str, Any]:
+    """The columns of a new segment tag."""
+    outer = values.get("outer_tag", subnet.outer_tag) or 0
+    if outer:
+        check_tag(outer, "outer_tag")
+    given, number = wanted_tag(values.get("tag", subnet.tag))
+    sheet = subnet.pool.sheet
+    if not given:
+        if sheet.tag_needed:
+            raise Invalid(
+                f"rule sheet {sheet.name} wants a segment tag on every subnet",
+                field="tag",
+                rule=f"{sheet.name}: segment tag needed",
+                suggestions=["next"],
+            )
+        return {"tag": None, "outer_tag": 0, "tag_scope": None}
+    place = subnet.zone or subnet.region
+    if (number, outer) != (subnet.tag, subnet.outer_tag):
+        number = Tags(change, place.pk, place.name, outer).take(number, subnet.name)
+    return {"tag": number, "outer_tag": outer, "tag_scope": place.pk}
+
+
+def _check_inside(subnet: Subnet, values: dict[str, Any]) -> None:
+    """Refuse a gateway or a DHCP range that the subnet's blocks cannot have."""
+    blocks = subnet.blocks()
+    gateway, dhcp = values.get("gateway", subnet.gateway), values.get("dhcp", subnet.dhcp)
+    home = next((b for b in blocks if b.family == (6 if ":" in gateway else 4)), blocks[0])
+    address = gateway_address(home, rules_of(subnet, home.family), gateway)
+    holder = subnet.addresses.filter(family=home.family, address=address).exclude(kind="gateway").first()
+    if address is not None and holder and "gateway" in values:
+        raise AddressTaken(
+            f"{holder.text} is taken by {holder.name} ({holder.kind})",
+            field="gateway",
+            received=gateway,
+            conflicts=[{"range": holder.text, "owner": holder.name, "kind": "address record"}],
+        )
+    if not dhcp:
+        return
+    sheet = subnet.pool.sheet
+    if not sheet.dhcp:
+        raise NoDhcp(
+            f"rule sheet {sheet.name} of pool {subnet.pool.name} knows no DHCP: record static addresses instead",
+            field="dhcp",
+            received=dhcp,
+            rule=f"{sheet.name}: no DHCP",
+        )
+    block = next((b for b in blocks if b.family == (6 if ":" in dhcp else 4)), blocks[0])
+    gateway_there = address if block == home else gateway_of(subnet, block)
+    taken = {a.address: a.name for a in subnet.addresses.filter(family=block.family)}
+    dhcp_range(Inside(block, rules_of(subnet, block.family), gateway_there), dhcp, taken)
+
+
+def _name_servers(given: list[str]) -> list[str]:
+    """Addresses of name servers, each once, in RFC 5952 form."""
+    if len(given) > 8:
+        raise Invalid("8 name servers at most", field="name_servers", received=len(given))
+    try:
+        return list(dict.fromkeys(address_text(*parse_address(text)) for text in given))
+    except Refusal as refusal:
+        raise refusal.about("name_servers")

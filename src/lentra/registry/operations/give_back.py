@@ -6,19 +6,16 @@ from collections.abc import Mapping
 from datetime import datetime, timedelta
 from typing import Any
 
-from django.db.models import Min
-
 from lentra.addressing.extents import Extent, State, give_back
-from lentra.registry.errors import WrongState
+from lentra.registry.endings import free_subnets, note_end
+from lentra.registry.errors import StillAttached, WrongState
 from lentra.registry.keep_outs import keep_out_of
 from lentra.registry.ledger import Change
-from lentra.registry.models import Pool, Subnet
+from lentra.registry.models import Subnet
 from lentra.registry.operations.edit_set_up import refuse_stale
 from lentra.registry.permissions import require, require_project
 from lentra.registry.queries.find import find
 from lentra.registry.space import DatabaseExtents, lock_spaces, open_extents
-
-_AT_A_TIME = 200
 
 
 def give_back_subnet(change: Change, subnet_ref: Any, at_once: bool = False, version: int | None = None) -> Subnet:
@@ -30,6 +27,7 @@ def give_back_subnet(change: Change, subnet_ref: Any, at_once: bool = False, ver
     Raises:
         NotAllowed: neither planner nor requester of the project, or `at_once` by a requester.
         WrongState: it is cooling already.
+        StillAttached: it is a public address that is attached to something.
         StaleEdit: it has changed since `version`.
     """
     subnet = find(Subnet, subnet_ref, "subnet", related=("project", "pool__realm", "zone", "tier", "region"))
@@ -43,14 +41,22 @@ def give_back_subnet(change: Change, subnet_ref: Any, at_once: bool = False, ver
     if subnet.state == "cooling" and not at_once:
         raise WrongState(
             f"subnet {subnet.name} has been given back already: it cools until "
-            f"{subnet.cools_until:%Y-%m-%d %H:%M} UTC",
+            f"{subnet.ends_at:%Y-%m-%d %H:%M} UTC",
             received=subnet.state,
             rule="a planner can end cooling at once",
             suggestions=["at_once: true"],
         )
+    if subnet.attached_to:
+        raise StillAttached(
+            f"{subnet.blocks()[0]} ({subnet.name}) is attached to {subnet.attached_to}: detach it first",
+            received=subnet.name,
+            rule="what is attached is in use",
+            conflicts=[{"range": str(subnet.blocks()[0]), "owner": subnet.attached_to, "kind": "target"}],
+            suggestions=["detach it"],
+        )
     subnet.known_blocks = subnet.blocks()
-    if at_once or pool.cooling_days == 0:
-        _free(change, subnet, stores, "give back")
+    if at_once or pool.cooling_days == 0 or subnet.state == "held":
+        free_subnets(change, [subnet], stores, "give back")
         subnet.state = "free"
     else:
         _cool(change, subnet, stores, change.now + timedelta(days=pool.cooling_days))
@@ -59,53 +65,15 @@ def give_back_subnet(change: Change, subnet_ref: Any, at_once: bool = False, ver
     return subnet
 
 
-def end_due_cooling(change: Change, pool: Pool, stores: Mapping[int, DatabaseExtents]) -> int:
-    """Free what has cooled long enough in a locked pool; returns how many subnets. The caller saves."""
-    due = [s.space.next_due for s in stores.values() if s.space.next_due]
-    if not due or min(due) > change.now:
-        return 0
-    rows = Subnet.objects.filter(pool=pool, cools_until__lte=change.now).order_by("cools_until")
-    subnets = list(rows[:_AT_A_TIME])
-    for subnet in subnets:
-        subnet.known_blocks = subnet.blocks()
-        _free(change, subnet, stores, "end cooling")
-    _set_next_due(pool, stores)
-    return len(subnets)
-
-
-def settle_pool(change: Change, pool_id: int) -> int:
-    """Upkeep of one pool: end the cooling that is due."""
-    spaces = lock_spaces([pool_id])
-    pool = Pool.objects.filter(pk=pool_id).first()
-    if pool is None:
-        return 0
-    stores = open_extents(pool, spaces)
-    ended = end_due_cooling(change, pool, stores)
-    for store in stores.values():
-        store.save()
-    return ended
-
-
 def _cool(change: Change, subnet: Subnet, stores: Mapping[int, DatabaseExtents], until: datetime) -> None:
     for store in stores.values():
+        room = []
         for extent in store.owned_by(subnet.pk):
             if extent.state is State.HANDED_OUT:
                 store.replace([extent], [Extent(extent.prefix, State.COOLING, subnet.pk)])
-        if store.space.next_due is None or until < store.space.next_due:
-            store.space.next_due = until
-    change.edited(subnet, "give back", state="cooling", cools_until=until)
-
-
-def _free(change: Change, subnet: Subnet, stores: Mapping[int, DatabaseExtents], verb: str) -> None:
-    for store in stores.values():
-        extents = store.owned_by(subnet.pk)
-        for free in give_back(store, extents):
+            else:
+                room.append(extent)
+        for free in give_back(store, room):
             keep_out_of(store, free, subnet.realm_id)
-        store.flush()
-    change.removed([subnet], verb)
-
-
-def _set_next_due(pool: Pool, stores: Mapping[int, DatabaseExtents]) -> None:
-    earliest = Subnet.objects.filter(pool=pool, cools_until__isnull=False).aggregate(at=Min("cools_until"))
-    for store in stores.values():
-        store.space.next_due = earliest["at"]
+    note_end(stores, until)
+    change.edited(subnet, "give back", state="cooling", ends_at=until)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lentra.addressing.placement import neighbours_in_words, place
+from lentra.addressing.placement import Place, neighbours_in_words, place
 from lentra.addressing.prefix import Prefix
 from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import size_by_hosts, size_of_length
@@ -17,13 +17,19 @@ _MOST = 12
 
 @dataclass
 class Candidate:
-    """A pool that may serve, the block it would give, and why there."""
+    """A pool that may serve, the block it would give, and why there.
+
+    `leaves` is how many more of that length fit afterwards; `can_grow_to` the widest prefix that the block can
+    become in place, keeping its first address.
+    """
 
     pool: Pool
     space: Space
     block: Prefix
     usable: int
     why: str
+    leaves: int
+    can_grow_to: Prefix
 
 
 def candidates(
@@ -74,5 +80,23 @@ def candidates(
             passed.append(f"{pool.name}: {refusal.message}")
             continue
         why = f"{place_found.why}, {neighbours_in_words(store, place_found.within)}"
-        found.append(Candidate(pool, space, place_found.block, size.usable, why))
+        found.append(
+            Candidate(
+                pool,
+                space,
+                place_found.block,
+                size.usable,
+                why,
+                space.usage().still_fits(size.length) - 1,
+                _can_grow_to(place_found),
+            )
+        )
     return found, passed
+
+
+def _can_grow_to(found: Place) -> Prefix:
+    """The widest prefix inside the free extent that starts where the block does."""
+    block = found.block
+    while block.length > found.within.length and block.enclosing(block.length - 1).first == found.block.first:
+        block = block.enclosing(block.length - 1)
+    return block

@@ -8,12 +8,30 @@ from typing import Any, TypeVar
 from django.db.models import Model
 
 from lentra.registry.errors import Invalid, UnknownName
-from lentra.registry.models import KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Tier, Zone
+from lentra.registry.models import (
+    Address,
+    KeepOut,
+    Person,
+    Plan,
+    Pool,
+    Project,
+    Realm,
+    Region,
+    Reservation,
+    Sheet,
+    Subnet,
+    Tier,
+    Zone,
+)
 
 Found = TypeVar("Found", bound=Model)
 
 BY_KIND: dict[str, type[Model]] = {
-    model.KIND: model for model in (Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person)
+    model.KIND: model
+    for model in (
+        *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
+        *(Reservation, Plan, Address),
+    )
 }
 _SHOWN = 5
 
@@ -22,7 +40,7 @@ def find(model: type[Found], ref: Any, field: str | None = None, related: tuple[
     """The record that `ref` means.
 
     Args:
-        ref: a number, a name, realm:name for pools and subnets, or a mapping with ``id`` or ``name``.
+        ref: a number, a name, realm:name for pools, subnets, reservations and plans, or a mapping with ``id`` or ``name``.
         field: the input it came from, for the refusal.
         related: relations to read along.
 
@@ -43,7 +61,7 @@ def find(model: type[Found], ref: Any, field: str | None = None, related: tuple[
     if not hasattr(model, "name"):
         raise UnknownName(f"a {kind} is named by its number, not {text!r}", field=field or kind, received=text)
     realm, mark, name = text.rpartition(":")
-    scoped = model in (Pool, Subnet)
+    scoped = model in (Pool, Subnet, Reservation, Plan)
     matches = rows.filter(name=name if scoped else text)
     if scoped and mark:
         matches = matches.filter(realm__name=realm)

@@ -6,11 +6,11 @@ from typing import Any
 
 from django.db.models import Exists, OuterRef, Q, QuerySet
 
-from lentra.addressing.prefix import Prefix
+from lentra.addressing.prefix import BITS, Prefix
 from lentra.registry.models import ExtentRow, Subnet
 from lentra.registry.models.subnets import BLOCK_STATES
 
-RELATED = ("realm", "pool", "project", "zone", "region", "tier")
+RELATED = ("realm", "pool", "project", "zone", "region", "tier", "plan", "replaces", "drawn_from")
 ORDERS = {"address": "place", "name": "name", "oldest": "id", "newest": "-id"}
 
 
@@ -22,12 +22,14 @@ def subnets_matching(
     inside: Prefix | None = None,
     covering: Prefix | None = None,
     text: str | None = None,
+    public: str | None = None,
     **places: Any,
 ) -> QuerySet[Subnet]:
     """Subnets that match every filter given.
 
     Args:
-        places: records for any of realm, pool, project, region, zone, tier.
+        places: records for any of realm, pool, project, region, zone, tier, plan; or a segment `tag`.
+        public: single public addresses: ``held``, ``attached`` or ``idle``.
         label: ``key`` or ``key=value``.
         inside: only subnets with a block inside this prefix; `covering`: with one that contains it.
         text: part of the name, purpose or notes.
@@ -37,6 +39,10 @@ def subnets_matching(
     rows = rows.filter(**{field: record for field, record in places.items() if record is not None})
     if state:
         rows = rows.filter(state=state)
+    if public:
+        rows = rows.filter(_with_block(length__in=BITS.values()), pool__exposure="public", state="active")
+        rows = rows.filter(attached_to="") if public == "idle" else rows
+        rows = rows.exclude(attached_to="") if public == "attached" else rows
     if family:
         rows = rows.filter(_with_block(family=family))
     if label:

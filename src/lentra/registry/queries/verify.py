@@ -9,21 +9,25 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import connection, transaction
-from django.db.models import BigIntegerField, Max
+from django.db.models import BigIntegerField, Max, Q
 from django.db.models.functions import Coalesce
 
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.headroom import usage_of
 from lentra.addressing.overlap import Range, clashes
 from lentra.addressing.prefix import Prefix, aggregate
-from lentra.registry.models import ExtentRow, LedgerEntry, Pool, PoolRange, Realm, Record, Space, Subnet
-
-_BLOCK_STATE = {
-    "held": State.HELD,
-    "active": State.HANDED_OUT,
-    "retiring": State.HANDED_OUT,
-    "cooling": State.COOLING,
-}
+from lentra.registry.models import (
+    ExtentRow,
+    LedgerEntry,
+    Pool,
+    PoolRange,
+    Realm,
+    Record,
+    Reservation,
+    Space,
+    Subnet,
+)
+from lentra.registry.models.subnets import EXTENT_STATE
 
 
 @dataclass(frozen=True)
@@ -51,6 +55,7 @@ def verify() -> dict[str, Any]:
         offences += _top_level_overlaps()
         offences += _carved_pools()
         checked["subnets"] = _check_subnets(offences)
+        offences += _reservations()
         checked["records"] = _check_ledger(offences)
         checked["ledger_entries"] = LedgerEntry.objects.count()
     return {
@@ -143,10 +148,31 @@ def _check_subnets(offences: list[Offence]) -> int:
     for pk, name, state in Subnet.objects.values_list("pk", "name", "state").iterator(chunk_size=20000):
         count += 1
         states = owned.get(pk, set()) - {State.ROOM}
-        if states != {_BLOCK_STATE[state]}:
+        if states != {EXTENT_STATE[state]}:
             words = ", ".join(State(s).word for s in sorted(states)) or "no block"
             offences.append(Offence(1, f"subnet {name} is {state} but owns {words}", f"subnet {pk}"))
     return count
+
+
+def _reservations() -> list[Offence]:
+    """Every reservation has something left; every reserved extent has a reservation; no other extent has one."""
+    reserved = Q(state=State.RESERVED)
+    odd = ExtentRow.objects.filter((reserved & Q(reservation=None)) | (~reserved & ~Q(reservation=None)))
+    empty = Reservation.objects.exclude(extents__state=State.RESERVED)
+    return [
+        *(
+            Offence(
+                1,
+                f"{row.prefix} is {State(row.state).word}, its reservation does not say so",
+                f"pool {row.pool_id}",
+            )
+            for row in odd[:100]
+        ),
+        *(
+            Offence(1, f"nothing is left of reservation {row.name}", f"reservation {row.pk}")
+            for row in empty[:100]
+        ),
+    ]
 
 
 def _check_ledger(offences: list[Offence]) -> int:

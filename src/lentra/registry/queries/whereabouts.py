@@ -9,7 +9,7 @@ from lentra.addressing.prefix import BITS, Prefix, range_text
 from lentra.registry.keep_outs import keep_outs_over
 from lentra.registry.models import ExtentRow, Pool, PoolRange, Realm
 
-_WITH = ("pool", "subnet__project", "subnet__zone", "subnet__region", "subnet__tier")
+_WITH = ("pool", "subnet__project", "subnet__zone", "subnet__region", "subnet__tier", "reservation")
 _MOST = 1000
 
 
@@ -45,8 +45,18 @@ def describe(row: ExtentRow, first: int, last: int) -> dict[str, Any]:
             "region": subnet.region.name if subnet.region else None,
             "tier": subnet.tier.name,
         }
-        if subnet.cools_until:
-            facts["until"] = subnet.cools_until
+        if subnet.ends_at:
+            facts["until"] = subnet.ends_at
+    if row.reservation:
+        facts |= {
+            "owner": row.reservation.name,
+            "reservation": row.reservation.pk,
+            "reason": row.reservation.reason,
+        }
+        if row.reservation.service:
+            facts["service"] = row.reservation.service
+        if row.reservation.ends_at:
+            facts["until"] = row.reservation.ends_at
     if row.state == State.KEPT_OUT:
         reasons = keep_outs_over(row.realm_id, row.family, start, min(row.prefix.last, last))
         if reasons:

@@ -1,0 +1,208 @@
+"""Sizing clusters: nodes, the workloads on them, and the ranges of their own that clusters bring along.
+
+Two ways are common. Workloads *draw from the subnet*: each node takes an address and one more for each of its
+workloads. Or workloads have *a range of their own*: the subnet holds nodes alone, and each node gets an aligned
+slice of the workload range.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lentra.addressing.prefix import BITS, Prefix, address_text
+from lentra.addressing.refusal import (
+    BadNameService,
+    ClusterDoesNotFit,
+    LengthOutOfBounds,
+    Refusal,
+    WorkloadsOutOfBounds,
+)
+from lentra.addressing.rules import RuleSheet
+from lentra.addressing.sizing import Size, size_by_hosts
+
+NAME_SERVICE_OFFSET = 10
+_MOST_NODES = 100_000
+
+
+@dataclass(frozen=True, slots=True)
+class ClusterNeed:
+    """What a cluster needs.
+
+    Args:
+        nodes: nodes at work.
+        surge: nodes that come on top while the cluster is upgraded.
+        workloads: most workloads on one node.
+        balancers: addresses for internal balancers.
+        own_range: workloads have a range of their own.
+    """
+
+    nodes: int
+    surge: int = 1
+    workloads: int = 30
+    balancers: int = 0
+    own_range: bool = False
+
+    def addresses(self, nodes: int | None = None) -> int:
+        """Addresses taken from the node subnet, with `nodes` in place of the need's own."""
+        per_node = 1 if self.own_range else 1 + self.workloads
+        return ((self.nodes if nodes is None else nodes) + self.surge) * per_node + self.balancers
+
+
+@dataclass(frozen=True, slots=True)
+class ClusterSize:
+    """A cluster sized. `workload_length` and `slice_length` are None where workloads draw from the subnet.
+
+    `most_nodes` is how many nodes the node subnet (and the workload range) carry.
+    """
+
+    subnet: Size
+    most_nodes: int
+    workload_length: int | None
+    slice_length: int | None
+
+
+def size_cluster(need: ClusterNeed, sheet: RuleSheet, *, length: int | None = None) -> ClusterSize:
+    """Size a cluster's node subnet and workload range (IPv4).
+
+    Args:
+        length: the node subnet's length, if it is given.
+
+    Raises:
+        WorkloadsOutOfBounds: the rule sheet bounds the workloads of a node.
+        ClusterDoesNotFit: `length` is too small; says needed, available, and the largest node count that fits.
+        LengthOutOfBounds: no subnet that the sheet allows is wide enough.
+    """
+    check_need(need, sheet)
+    needed = need.addresses()
+    if length is not None:
+        sheet.check_subnet_length(4, length)
+        require_fit(need, sheet, length)
+    try:
+        subnet = size_by_hosts(needed, sheet, length=length)
+    except LengthOutOfBounds as refusal:
+        most = nodes_carried(need, sheet, sheet.family(4).shortest)
+        refusal.suggestions = [f"{most} nodes"]
+        raise refusal
+    most = nodes_carried(need, sheet, subnet.length)
+    if not need.own_range:
+        return ClusterSize(subnet, most, None, None)
+    slice_length = 32 - (need.workloads - 1).bit_length()
+    slices = need.nodes + need.surge
+    workload_length = slice_length - (slices - 1).bit_length()
+    if workload_length < 8:
+        raise LengthOutOfBounds(
+            f"{slices:,} nodes with a /{slice_length} each need a workload range of /{workload_length}: /8 is the widest",
+            field="nodes",
+            received=need.nodes,
+        )
+    most = min(most, (1 << (slice_length - workload_length)) - need.surge)
+    return ClusterSize(subnet, most, workload_length, slice_length)
+
+
+def nodes_carried(need: ClusterNeed, sheet: RuleSheet, length: int) -> int:
+    """How many nodes (surge aside) a subnet of that length carries; 0 if none.
+
+    >>> from lentra.addressing.rules import SHIPPED
+    >>> nodes_carried(ClusterNeed(1, 1, 40, 3), SHIPPED[1], 22)
+    23
+    """
+    rules = sheet.family(4)
+    usable = max(0, (1 << (32 - length)) - rules.withheld)
+    per_node = 1 if need.own_range else 1 + need.workloads
+    return max(0, (usable - need.balancers) // per_node - need.surge)
+
+
+def require_fit(need: ClusterNeed, sheet: RuleSheet, length: int) -> None:
+    """Refuse a node subnet that is too small.
+
+    Raises:
+        ClusterDoesNotFit: says needed, available, and the largest node count that fits.
+    """
+    usable = max(0, (1 << (32 - length)) - sheet.family(4).withheld)
+    needed = need.addresses()
+    if needed <= usable:
+        return
+    most = nodes_carried(need, sheet, length)
+    least = 32 - (needed + sheet.family(4).withheld - 1).bit_length()
+    fits = f"{most} nodes fit at most" if most else "not one node fits"
+    raise ClusterDoesNotFit(
+        f"a /{length} has {usable:,} usable addresses, the cluster needs {needed:,}: {fits}, and a /{least} is the "
+        "least for all of them",
+        field="length",
+        received=f"/{length}",
+        rule=f"{sheet.name} withholds {sheet.family(4).withheld} addresses of a subnet",
+        suggestions=[f"/{least}", *([f"{most} nodes"] if most else [])],
+    )
+
+
+def check_need(need: ClusterNeed, sheet: RuleSheet) -> None:
+    """Refuse numbers that make no sense, or that the rule sheet does not allow.
+
+    Raises:
+        Refusal, WorkloadsOutOfBounds.
+    """
+    for field, least, most in (("nodes", 1, _MOST_NODES), ("surge", 0, 1000), ("balancers", 0, 10_000)):
+        value = getattr(need, field)
+        if not least <= value <= most:
+            raise Refusal(
+                f"{value:,} {field}: {least} to {most:,}",
+                field=field,
+                received=value,
+                suggestions=[max(least, min(value, most))],
+            )
+    low, high = sheet.workloads_min, sheet.workloads_max
+    if not low <= need.workloads <= high:
+        raise WorkloadsOutOfBounds(
+            f"{need.workloads} workloads a node are out of bounds: rule sheet {sheet.name} allows {low} to {high}",
+            field="workloads",
+            received=need.workloads,
+            rule=f"{sheet.name}: {low} to {high} workloads a node",
+            suggestions=[max(low, min(need.workloads, high))],
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class ServiceRange:
+    """A cluster's service range with its two well-known addresses, as text."""
+
+    prefix: Prefix
+    default_service: str
+    name_service: str
+    services: int
+
+
+def service_range(prefix: Prefix, name_service: int | None = None) -> ServiceRange:
+    """The well-known addresses of a service range: the default service is its second address, the name service
+    lies at offset 10 unless given.
+
+    Raises:
+        BadNameService: outside the range, its first address, or the default service's; or no room for one.
+    """
+    bits = BITS[prefix.family]
+    if prefix.size <= NAME_SERVICE_OFFSET + 1 and name_service is None:
+        raise BadNameService(
+            f"{prefix} has no address at offset {NAME_SERVICE_OFFSET} for the name service: /{bits - 4} or wider, or "
+            "give the address",
+            field="service_range",
+            received=prefix,
+            suggestions=[f"/{bits - 4}"],
+        )
+    address = prefix.first + NAME_SERVICE_OFFSET if name_service is None else name_service
+    shown = address_text(prefix.family, address)
+    if not prefix.first < address <= prefix.last or address == prefix.first + 1:
+        if address == prefix.first:
+            fault = "is the first address of the service range, which no service may have"
+        elif address == prefix.first + 1:
+            fault = "belongs to the default service"
+        else:
+            fault = f"is outside the service range {prefix}"
+        usual = min(prefix.first + NAME_SERVICE_OFFSET, prefix.last)
+        raise BadNameService(
+            f"{shown} {fault}",
+            field="name_service",
+            received=shown,
+            rule="the name service has an address of the service range beyond the first two",
+            suggestions=[address_text(prefix.family, usual)],
+        )
+    default = address_text(prefix.family, prefix.first + 1)
+    return ServiceRange(prefix, default, shown, prefix.size - 2)

@@ -1,0 +1,131 @@
+"""Dividing a block: equal splits, and blocks of mixed sizes packed largest first.
+
+Blocks whose sizes are powers of two pack without a gap when the largest come first, so the sum of the sizes
+says whether they fit, and the order in which they were written down does not matter.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range
+from lentra.addressing.refusal import Exhausted, LengthOutOfBounds, Refusal
+
+MOST_PARTS = 1 << 16
+
+
+@dataclass(frozen=True, slots=True)
+class Split:
+    """Equal parts of a block: `count` prefixes of `length`, of which `spare` were not asked for."""
+
+    block: Prefix
+    length: int
+    count: int
+    spare: int
+
+    def parts(self, most: int | None = None) -> list[Prefix]:
+        """The parts in order, at most so many."""
+        shown = self.count if most is None else min(self.count, most)
+        return [self.block.child(self.length, n) for n in range(shown)]
+
+
+@dataclass(frozen=True, slots=True)
+class Packed:
+    """A block given to a need, by the need's key."""
+
+    key: str
+    block: Prefix
+
+
+@dataclass(frozen=True, slots=True)
+class Packing:
+    """What went where, in order of address, and what is left over as the fewest prefixes."""
+
+    placed: list[Packed]
+    left: list[Prefix]
+
+    @property
+    def left_over(self) -> int:
+        """Addresses left over."""
+        return sum(prefix.size for prefix in self.left)
+
+
+def split_into(block: Prefix, parts: int) -> Split:
+    """Split into at least `parts` equal prefixes: the next power of two.
+
+    >>> from lentra.addressing.prefix import parse_prefix
+    >>> split = split_into(parse_prefix("10.40.64.0/20"), 6)
+    >>> split.length, split.count, split.spare
+    (23, 8, 2)
+
+    Raises:
+        LengthOutOfBounds: the block has fewer addresses than parts are asked for.
+    """
+    most = min(block.size, MOST_PARTS)
+    if not 1 <= parts <= most:
+        raise LengthOutOfBounds(
+            f"{block} cannot be split into {parts:,}: 1 to {most:,} parts",
+            field="into",
+            received=parts,
+            suggestions=[max(1, min(parts, most))],
+        )
+    steps = (parts - 1).bit_length()
+    return Split(block, block.length + steps, 1 << steps, (1 << steps) - parts)
+
+
+def split_to_length(block: Prefix, length: int) -> Split:
+    """Split into all prefixes of `length`.
+
+    Raises:
+        LengthOutOfBounds: the length is shorter than the block's, or there would be too many parts.
+    """
+    longest = min(BITS[block.family], block.length + MOST_PARTS.bit_length() - 1)
+    if not block.length <= length <= longest:
+        raise LengthOutOfBounds(
+            f"{block} cannot be split into /{length}: /{block.length} to /{longest}",
+            field="length",
+            received=f"/{length}",
+            suggestions=[f"/{max(block.length, min(length, longest))}"],
+        )
+    return Split(block, length, 1 << (length - block.length), 0)
+
+
+def smallest_holding(family: int, lengths: Iterable[int]) -> int:
+    """Length of the smallest prefix that holds a block of each length.
+
+    >>> smallest_holding(4, [23, 23, 23])
+    21
+    """
+    total = sum(1 << (BITS[family] - length) for length in lengths)
+    return BITS[family] - (total - 1).bit_length() if total else BITS[family]
+
+
+def pack(block: Prefix, needs: Sequence[tuple[str, int]]) -> Packing:
+    """Place a block for each need (key, length) in `block`, largest first; equal ones in order of their keys.
+
+    Raises:
+        Exhausted: they do not fit; says the shortfall and the smallest block that would do.
+        Refusal: a length is no length of the family.
+    """
+    bits = BITS[block.family]
+    for key, length in needs:
+        if not 0 <= length <= bits:
+            raise Refusal(
+                f"{key}: /{length} is no IPv{block.family} prefix length", field="needs", received=length
+            )
+    total = sum(1 << (bits - length) for _, length in needs)
+    if total > block.size:
+        least = smallest_holding(block.family, (length for _, length in needs))
+        raise Exhausted(
+            f"{block} has {block.size:,} addresses, {total:,} are needed: {total - block.size:,} are missing, "
+            f"and a /{least} is the smallest block that would do",
+            field="inside",
+            received=block,
+            suggestions=[f"/{least}"],
+        )
+    placed, at = [], block.first
+    for key, length in sorted(needs, key=lambda need: (need[1], need[0])):
+        placed.append(Packed(key, Prefix(block.family, at, length)))
+        at += 1 << (bits - length)
+    return Packing(placed, prefixes_of_range(block.family, at, block.last))

@@ -1,0 +1,95 @@
+"""Inside a subnet: address records and the address map."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+from lentra.api.fields import RefField, Strict
+from lentra.api.serializers.space import NamedSerializer
+from lentra.registry.models import ADDRESS_KINDS, Address
+
+
+class AddressSerializer(serializers.ModelSerializer):
+    """An address record as it is told."""
+
+    version = serializers.IntegerField(source="last_entry", read_only=True)
+    address = serializers.CharField(source="text", read_only=True)
+    subnet = RefField(read_only=True)
+    realm = RefField(read_only=True)
+
+    class Meta:
+        model = Address
+        fields = (
+            *("id", "version", "address", "family", "kind", "name", "mac", "purpose"),
+            *("subnet", "realm", "created_at"),
+        )
+
+
+class NewAddressesSerializer(Strict):
+    """Addresses to record. Without `address` the next free ones; with `count` several, whose names are numbered."""
+
+    name = serializers.CharField(max_length=63)
+    address = serializers.CharField(required=False, allow_null=True, max_length=64)
+    count = serializers.IntegerField(required=False, min_value=1, max_value=1000)
+    family = serializers.ChoiceField([4, 6], required=False)
+    kind = serializers.ChoiceField(ADDRESS_KINDS, required=False)
+    mac = serializers.CharField(required=False, allow_null=True, allow_blank=True, max_length=40)
+    purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    service = serializers.CharField(required=False, allow_blank=True, max_length=63)
+
+
+class AddressEditSerializer(Strict):
+    """What may be said anew about an address."""
+
+    name = serializers.CharField(required=False, max_length=63)
+    kind = serializers.ChoiceField(ADDRESS_KINDS, required=False)
+    mac = serializers.CharField(required=False, allow_null=True, max_length=40)
+    purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
+
+
+class AddressesMadeSerializer(serializers.Serializer):
+    """Addresses recorded."""
+
+    addresses = AddressSerializer(many=True)
+
+
+class StretchSerializer(serializers.Serializer):
+    """A stretch of a block for one purpose."""
+
+    range = serializers.CharField()
+    first = serializers.CharField()
+    last = serializers.CharField()
+    purpose = serializers.CharField(
+        help_text="network, withheld, gateway, host, service, virtual, dhcp, static or broadcast"
+    )
+    name = serializers.CharField()
+    addresses = serializers.CharField()
+    start = serializers.FloatField(help_text="Where it starts in the block, 0 to 1.")
+    share = serializers.FloatField()
+    record = serializers.IntegerField(allow_null=True, help_text="The address record's number.")
+
+
+class BlockMapSerializer(serializers.Serializer):
+    """One block's map. The totals by purpose add up to `total`."""
+
+    prefix = serializers.CharField()
+    family = serializers.IntegerField()
+    gateway = serializers.CharField(allow_null=True)
+    dhcp = serializers.CharField(allow_null=True)
+    total = serializers.CharField()
+    totals = serializers.DictField(child=serializers.CharField())
+    stretches = StretchSerializer(many=True)
+
+
+class AddressMapSerializer(serializers.Serializer):
+    """What each address of a subnet's blocks is for."""
+
+    subnet = NamedSerializer()
+    blocks = BlockMapSerializer(many=True)
+
+
+def shown_addresses(records: Any) -> Any:
+    """Address records as they are told."""
+    return AddressSerializer(records, many=True).data

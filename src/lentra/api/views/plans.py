@@ -1,0 +1,105 @@
+"""Plans: preview, hold, commit, list, show with departures, remove."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.decorators import action
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework.viewsets import GenericViewSet
+
+from lentra.api.changes import answer_of, run_change
+from lentra.api.serializers.plans import (
+    DepartureSerializer,
+    PlanInSerializer,
+    PlanSerializer,
+    ProposedPlanSerializer,
+    RemovePlanSerializer,
+    proposed_facts,
+)
+from lentra.api.views.setup import find_at_address
+from lentra.registry.errors import Invalid
+from lentra.registry.models import Plan, Project, Realm
+from lentra.registry.operations.commit_plan import commit_plan, remove_plan
+from lentra.registry.plans.comparing import departures
+from lentra.registry.plans.reading import read_document, read_plan, schema
+from lentra.registry.queries.find import find
+
+
+class PlanViews(GenericViewSet):
+    serializer_class = PlanSerializer
+    queryset = Plan.objects.select_related("realm", "project")
+    lookup_field = "ref"
+    lookup_value_regex = r"[^/]+"
+    orders = {"name": "name", "oldest": "id", "newest": "-id"}
+
+    @extend_schema(
+        summary="List plans", parameters=[OpenApiParameter(name, str) for name in ("realm", "project", "order")]
+    )
+    def list(self, request: Request) -> Response:
+        rows = self.get_queryset()
+        for name, model in (("realm", Realm), ("project", Project)):
+            if value := request.query_params.get(name):
+                rows = rows.filter(**{name: find(model, value, name)})
+        page = self.paginate_queryset(rows)
+        return self.get_paginated_response(PlanSerializer(page, many=True).data)
+
+    @extend_schema(summary="Show a plan")
+    def retrieve(self, request: Request, ref: str) -> Response:
+        plan = find_at_address(Plan, ref, ("realm", "project"))
+        return Response(PlanSerializer(plan).data, headers={"ETag": f'"{plan.last_entry}"'})
+
+    @extend_schema(
+        summary="Commit a plan, hold it, or preview it",
+        request=PlanInSerializer,
+        responses={201: answer_of(ProposedPlanSerializer)},
+    )
+    def create(self, request: Request) -> Response:
+        read = PlanInSerializer(data=request.data)
+        read.is_valid(raise_exception=True)
+        values = read.validated_data
+        if ("text" in values) == ("document" in values):
+            raise Invalid("give a plan's text, or its document", field="text")
+        text = read_plan(values["text"]) if "text" in values else read_document(values["document"])
+
+        def work(change: Any) -> Any:
+            return commit_plan(
+                change,
+                text,
+                values.get("text", ""),
+                proposal=values.get("proposal"),
+                hold_minutes=values["hold_minutes"],
+                give_back=values["give_back"],
+            )
+
+        return run_change(request, work, proposed_facts, 201, token=lambda proposed: proposed.token)
+
+    @extend_schema(summary="Remove a plan", request=RemovePlanSerializer, responses=answer_of(PlanSerializer))
+    @action(detail=True, methods=["post"])
+    def remove(self, request: Request, ref: str) -> Response:
+        plan = find_at_address(Plan, ref)
+        read = RemovePlanSerializer(data=request.data)
+        read.is_valid(raise_exception=True)
+        give_back = read.validated_data["give_back"]
+        return run_change(
+            request, lambda change: remove_plan(change, plan.pk, give_back), lambda plan: PlanSerializer(plan).data
+        )
+
+    @extend_schema(summary="Where the registry has departed from a plan", responses=DepartureSerializer(many=True))
+    @action(detail=True, methods=["get"], pagination_class=None)
+    def departures(self, request: Request, ref: str) -> Response:
+        plan = find_at_address(Plan, ref, ("realm", "project"))
+        return Response(DepartureSerializer(departures(plan)[:1000], many=True).data)
+
+
+class PlanSchemaView(APIView):
+    """The JSON Schema of the plan format."""
+
+    @extend_schema(
+        summary="The JSON Schema of a plan", responses={200: {"type": "object", "additionalProperties": True}}
+    )
+    def get(self, request: Request) -> Response:
+        return Response(schema())

@@ -1,0 +1,492 @@
+"""Working out: several subnets at once, splits, what a block carries, clusters, lists of ranges, what still fits."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from lentra.addressing.clusters import ClusterNeed, nodes_carried, service_range, size_cluster
+from lentra.addressing.packing import pack, smallest_holding, split_into, split_to_length
+from lentra.addressing.prefix import Prefix, parse_address
+from lentra.addressing.refusal import Refusal
+from lentra.addressing.rules import RuleSheet
+from lentra.addressing.sizing import size_by_hosts, size_by_subnets, size_of_length
+from lentra.api.changes import answer_of, run_change
+from lentra.api.fields import LabelsField, NameField, PrefixField, Strict
+from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
+from lentra.api.serializers.space import HolderSerializer, NamedSerializer, SizeSerializer, SubnetSerializer
+from lentra.registry.errors import Invalid
+from lentra.registry.models import Pool, Realm, Region, Sheet
+from lentra.registry.operations.set_up_cluster import TAKEN_AS, ClusterMade, WantedCluster, set_up_cluster
+from lentra.registry.queries.find import find
+from lentra.registry.queries.still_fits import still_fits
+from lentra.registry.queries.taken import check_ranges
+
+_COUNTS = ("total", "withheld", "usable", "needed", "spare")
+_MOST_PARTS = 1024
+
+
+def rules_meant(values: dict[str, Any]) -> RuleSheet:
+    """The rule sheet meant: by name, by pool, or the plainest one."""
+    if values.get("pool"):
+        return find(Pool, values["pool"], "pool", related=("sheet", "realm")).sheet.rules()
+    return find(Sheet, values.get("sheet") or "ends-withheld", "sheet").rules()
+
+
+def read_query(request: Request, serializer: type[Strict]) -> dict[str, Any]:
+    """The query of a call, read by a serializer."""
+    read = serializer(data=request.query_params.dict())
+    read.is_valid(raise_exception=True)
+    return read.validated_data
+
+
+def query_parameters(serializer: type[serializers.Serializer]) -> list[OpenApiParameter]:
+    """A serializer's fields as parameters of the query."""
+    return [OpenApiParameter(name, str) for name in serializer().fields]
+
+
+def size_facts(size: Any, sheet: str, zones: int | None = None, hosts: int | None = None) -> dict[str, Any]:
+    """A size as it is told: counts as text."""
+    facts = asdict(size)
+    return facts | {name: str(facts[name]) for name in _COUNTS} | {"sheet": sheet, "zones": zones, "hosts": hosts}
+
+
+def _body(request: Request, serializer: type[Strict]) -> dict[str, Any]:
+    read = serializer(data=request.data)
+    read.is_valid(raise_exception=True)
+    return read.validated_data
+
+
+class _WorkingOut(APIView):
+    """A POST that changes nothing: its input is too large for a query."""
+
+    changes_registry = False
+
+
+# --- several subnets ---
+
+
+class NeedSerializer(Strict):
+    """One of several subnets: hosts with growth, or a length."""
+
+    name = serializers.CharField(max_length=63)
+    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+
+
+class PackQuerySerializer(Strict):
+    """Several subnets to size, and to pack into a block if `inside` is given."""
+
+    needs = serializers.ListField(child=NeedSerializer(), min_length=1, max_length=1000)
+    inside = PrefixField(required=False)
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+    family = serializers.ChoiceField([4, 6], required=False, default=4)
+
+
+class SizedSerializer(serializers.Serializer):
+    """One need with its size, and its block if it was packed."""
+
+    name = serializers.CharField()
+    block = serializers.CharField(allow_null=True)
+    size = SizeSerializer()
+
+
+class PackedSerializer(serializers.Serializer):
+    """Several subnets, largest first, the smallest block that holds them, and what is left over."""
+
+    sized = SizedSerializer(many=True)
+    least = serializers.CharField(help_text="The smallest length that holds all of them.")
+    total = serializers.CharField()
+    left = serializers.ListField(child=serializers.CharField())
+    left_over = serializers.CharField(allow_null=True)
+
+
+class PackView(_WorkingOut):
+    @extend_schema(
+        summary="Size several subnets, and pack them largest first",
+        request=PackQuerySerializer,
+        responses=PackedSerializer,
+    )
+    def post(self, request: Request) -> Response:
+        values = _body(request, PackQuerySerializer)
+        sheet, inside, family = rules_meant(values), values.get("inside"), values["family"]
+        family = inside.family if inside else family
+        sizes = {}
+        for n, need in enumerate(values["needs"]):
+            if need["name"] in sizes:
+                raise Invalid(f"{need['name']!r} is there twice", field=f"needs[{n}].name", received=need["name"])
+            try:
+                sizes[need["name"]] = _size_of(need, sheet, family)
+            except Refusal as refusal:
+                refusal.field = f"needs[{n}].{refusal.field or 'hosts'}"
+                raise
+        lengths = [(name, size.length) for name, size in sizes.items()]
+        least = smallest_holding(family, (length for _, length in lengths))
+        packing = pack(inside, lengths) if inside else None
+        blocks = {packed.key: str(packed.block) for packed in packing.placed} if packing else {}
+        ordered = sorted(sizes, key=lambda name: (sizes[name].length, name))
+        return Response(
+            {
+                "sized": [
+                    {"name": name, "block": blocks.get(name), "size": size_facts(sizes[name], sheet.name)}
+                    for name in ordered
+                ],
+                "least": f"/{least}",
+                "total": str(sum(size.total for size in sizes.values())),
+                "left": [str(prefix) for prefix in packing.left] if packing else [],
+                "left_over": str(packing.left_over) if packing else None,
+            }
+        )
+
+
+def _size_of(need: dict[str, Any], sheet: RuleSheet, family: int) -> Any:
+    if "hosts" in need:
+        return size_by_hosts(need["hosts"], sheet, growth=need["growth"], length=need.get("length"), family=family)
+    if "length" in need:
+        return size_of_length(need["length"], sheet, family=family)
+    raise Invalid(f"{need['name']}: say how much, hosts or length", field="hosts", suggestions=["hosts: 110"])
+
+
+# --- splits, reverse ---
+
+
+class SplitQuerySerializer(Strict):
+    prefix = PrefixField()
+    into = serializers.IntegerField(required=False, min_value=1, help_text="At least so many equal parts.")
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+
+
+class SplitSerializer(serializers.Serializer):
+    """Equal parts of a block."""
+
+    prefix = serializers.CharField()
+    length = serializers.IntegerField()
+    count = serializers.IntegerField()
+    spare = serializers.IntegerField(help_text="Parts beyond those asked for.")
+    spare_addresses = serializers.CharField()
+    parts = serializers.ListField(child=serializers.CharField(), help_text="The first 1,024.")
+
+
+class SplitView(APIView):
+    @extend_schema(
+        summary="Split a block equally",
+        parameters=query_parameters(SplitQuerySerializer),
+        responses=SplitSerializer,
+    )
+    def get(self, request: Request) -> Response:
+        values = read_query(request, SplitQuerySerializer)
+        block: Prefix = values["prefix"]
+        if ("into" in values) == ("length" in values):
+            raise Invalid("say into how many parts, or of which length", field="into", suggestions=["into=4"])
+        split = split_into(block, values["into"]) if "into" in values else split_to_length(block, values["length"])
+        return Response(
+            {
+                "prefix": str(block),
+                "length": split.length,
+                "count": split.count,
+                "spare": split.spare,
+                "spare_addresses": str(split.spare << (block.bits - split.length)),
+                "parts": [str(part) for part in split.parts(_MOST_PARTS)],
+            }
+        )
+
+
+class CarriesQuerySerializer(Strict):
+    prefix = PrefixField()
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+    workloads = serializers.IntegerField(required=False, min_value=1, max_value=100_000)
+    surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1000)
+    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
+
+
+class CarriesSerializer(serializers.Serializer):
+    """What a block carries under a rule sheet."""
+
+    prefix = serializers.CharField()
+    sheet = serializers.CharField()
+    hosts = serializers.CharField(allow_null=True, help_text="Usable addresses, as one subnet.")
+    subnets = serializers.DictField(child=serializers.CharField(), help_text="How many subnets, by length.")
+    nodes = serializers.IntegerField(allow_null=True, help_text="Cluster nodes whose workloads draw from it.")
+    nodes_alone = serializers.IntegerField(
+        allow_null=True, help_text="Nodes whose workloads have a range of their own."
+    )
+
+
+class CarriesView(APIView):
+    @extend_schema(
+        summary="What a block carries: hosts, subnets, cluster nodes",
+        parameters=query_parameters(CarriesQuerySerializer),
+        responses=CarriesSerializer,
+    )
+    def get(self, request: Request) -> Response:
+        values = read_query(request, CarriesQuerySerializer)
+        block, sheet = values["prefix"], rules_meant(values)
+        rules = sheet.family(block.family)
+        nodes = alone = None
+        if block.family == 4 and "workloads" in values:
+            need = ClusterNeed(1, values["surge"], values["workloads"], values["balancers"])
+            nodes = nodes_carried(need, sheet, block.length)
+            alone = nodes_carried(
+                ClusterNeed(1, values["surge"], values["workloads"], values["balancers"], True),
+                sheet,
+                block.length,
+            )
+        low = max(block.length, rules.shortest)
+        lengths = [n for n in range(low, rules.longest + 1) if n - block.length < 64]
+        return Response(
+            {
+                "prefix": str(block),
+                "sheet": sheet.name,
+                "hosts": str(rules.usable(block)),
+                "subnets": {f"/{n}": str(1 << (n - block.length)) for n in lengths},
+                "nodes": nodes,
+                "nodes_alone": alone,
+            }
+        )
+
+
+class RangeSizeQuerySerializer(Strict):
+    subnets = serializers.IntegerField(min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
+    family = serializers.ChoiceField([4, 6], required=False, default=6)
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+
+
+class RangeSizeSerializer(serializers.Serializer):
+    """A range of a pool, counted in subnets of the sheet's longest length."""
+
+    family = serializers.IntegerField()
+    length = serializers.IntegerField()
+    unit = serializers.IntegerField()
+    holds = serializers.CharField()
+    needed = serializers.CharField()
+    spare = serializers.CharField()
+    why_not_smaller = serializers.CharField()
+    sheet = serializers.CharField()
+
+
+class RangeSizeView(APIView):
+    @extend_schema(
+        summary="Size a range by the number of subnets in it",
+        parameters=query_parameters(RangeSizeQuerySerializer),
+        responses=RangeSizeSerializer,
+    )
+    def get(self, request: Request) -> Response:
+        values = read_query(request, RangeSizeQuerySerializer)
+        sheet = rules_meant(values)
+        facts = asdict(size_by_subnets(values["subnets"], sheet, growth=values["growth"], family=values["family"]))
+        return Response(
+            facts | {name: str(facts[name]) for name in ("holds", "needed", "spare")} | {"sheet": sheet.name}
+        )
+
+
+# --- clusters ---
+
+
+class ClusterNeedSerializer(Strict):
+    """A cluster's numbers."""
+
+    nodes = serializers.IntegerField(min_value=1, max_value=1_000_000)
+    surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1_000_000)
+    workloads = serializers.IntegerField(required=False, default=30, min_value=0, max_value=1_000_000)
+    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1_000_000)
+    own_range = serializers.BooleanField(
+        required=False, default=False, help_text="Workloads have a range of their own."
+    )
+    length = serializers.IntegerField(required=False, min_value=0, max_value=32, help_text="The node subnet's.")
+    service_range = PrefixField(required=False)
+    name_service = serializers.CharField(required=False, max_length=45)
+
+
+class ClusterSizeQuerySerializer(ClusterNeedSerializer):
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+
+
+class ClusterSerializer(ClusterNeedSerializer):
+    """A cluster to set up: its numbers, where it goes, and the ranges that it brings along."""
+
+    name = serializers.CharField(max_length=40)
+    pool = NameField()
+    project = NameField()
+    tier = NameField()
+    zone = NameField(required=False, allow_null=True)
+    region = NameField(required=False, allow_null=True)
+    workload_range = PrefixField(required=False)
+    bridge_range = PrefixField(required=False)
+    take_as = serializers.ChoiceField(TAKEN_AS, required=False, default="reserve")
+    labels = LabelsField(required=False)
+
+
+class ServiceRangeSerializer(serializers.Serializer):
+    """A service range with its well-known addresses."""
+
+    prefix = serializers.CharField()
+    default_service = serializers.CharField()
+    name_service = serializers.CharField()
+    services = serializers.CharField()
+
+
+class ClusterSizeSerializer(serializers.Serializer):
+    """A cluster sized."""
+
+    subnet = SizeSerializer()
+    most_nodes = serializers.IntegerField(help_text="Nodes that these ranges carry.")
+    workload_length = serializers.IntegerField(allow_null=True)
+    slice_length = serializers.IntegerField(allow_null=True, help_text="Each node's slice of the workload range.")
+    services = ServiceRangeSerializer(allow_null=True)
+
+
+class ClusterMadeSerializer(serializers.Serializer):
+    """What was made for a cluster."""
+
+    size = ClusterSizeSerializer()
+    subnet = SubnetSerializer()
+    reservations = ReservationSerializer(many=True)
+    keep_outs = KeepOutSerializer(many=True)
+    why = serializers.ListField(child=serializers.CharField())
+
+
+def _need(values: dict[str, Any]) -> ClusterNeed:
+    names = ("nodes", "surge", "workloads", "balancers", "own_range")
+    return ClusterNeed(**{name: values[name] for name in names})
+
+
+def _cluster_facts(size: Any, sheet: str, services: Any) -> dict[str, Any]:
+    return {
+        "subnet": size_facts(size.subnet, sheet),
+        "most_nodes": size.most_nodes,
+        "workload_length": size.workload_length,
+        "slice_length": size.slice_length,
+        "services": asdict(services) | {"prefix": str(services.prefix), "services": str(services.services)}
+        if services
+        else None,
+    }
+
+
+class ClusterSizeView(_WorkingOut):
+    @extend_schema(summary="Size a cluster", request=ClusterSizeQuerySerializer, responses=ClusterSizeSerializer)
+    def post(self, request: Request) -> Response:
+        values = _body(request, ClusterSizeQuerySerializer)
+        sheet = rules_meant(values)
+        services = None
+        if prefix := values.get("service_range"):
+            text = values.get("name_service")
+            services = service_range(prefix, parse_address(text, family=prefix.family)[1] if text else None)
+        return Response(
+            _cluster_facts(size_cluster(_need(values), sheet, length=values.get("length")), sheet.name, services)
+        )
+
+
+class ClusterView(APIView):
+    @extend_schema(
+        summary="Set up a cluster's address space in one go",
+        request=ClusterSerializer,
+        responses={201: answer_of(ClusterMadeSerializer)},
+    )
+    def post(self, request: Request) -> Response:
+        values = _body(request, ClusterSerializer)
+        names = ("nodes", "surge", "workloads", "balancers", "own_range")
+        wanted = WantedCluster(need=_need(values), **{k: v for k, v in values.items() if k not in names})
+        return run_change(request, lambda change: set_up_cluster(change, wanted), _made, 201)
+
+
+def _made(made: ClusterMade) -> dict[str, Any]:
+    return {
+        "size": _cluster_facts(made.size, made.subnet.pool.sheet.name, made.services),
+        "subnet": SubnetSerializer(made.subnet).data,
+        "reservations": ReservationSerializer(made.reservations, many=True).data,
+        "keep_outs": KeepOutSerializer(made.keep_outs, many=True).data,
+        "why": made.why,
+    }
+
+
+# --- lists of ranges, what still fits ---
+
+
+class CheckQuerySerializer(Strict):
+    """Ranges to check: prefixes, addresses, first-last; as a list or as pasted text."""
+
+    realm = NameField()
+    ranges = serializers.ListField(child=serializers.CharField(max_length=200, allow_blank=True), required=False)
+    text = serializers.CharField(required=False, allow_blank=True, max_length=200_000)
+
+
+class MetSerializer(HolderSerializer):
+    """Something that a range meets, and how it lies to it."""
+
+    how = serializers.CharField()
+    pool = serializers.CharField(required=False)
+
+
+class CheckedSerializer(serializers.Serializer):
+    """How one range lies to all that is known."""
+
+    text = serializers.CharField()
+    range = serializers.CharField(allow_null=True)
+    how = serializers.CharField(help_text="free, equal, inside, contains, overlaps or unreadable")
+    why = serializers.CharField()
+    suggestions = serializers.ListField(child=serializers.CharField())
+    pool = NamedSerializer(allow_null=True)
+
+
+CheckedSerializer._declared_fields["with"] = MetSerializer(many=True)
+
+
+class CheckRangesView(_WorkingOut):
+    @extend_schema(
+        summary="Check a list of ranges against the registry",
+        request=CheckQuerySerializer,
+        responses=CheckedSerializer(many=True),
+    )
+    def post(self, request: Request) -> Response:
+        values = _body(request, CheckQuerySerializer)
+        texts = [*values.get("ranges", []), *(_words(line) for line in values.get("text", "").splitlines())]
+        found = check_ranges(find(Realm, values["realm"], "realm"), texts)
+        return Response(found)
+
+
+def _words(line: str) -> str:
+    """The range of a pasted line: its first word, comments and list marks left out."""
+    words = line.partition("#")[0].replace(",", " ").replace(";", " ").strip(" \t-*•").split()
+    if len(words) >= 3 and words[1] in ("-", "–", "to"):
+        return f"{words[0]}-{words[2]}"
+    return words[0] if words else ""
+
+
+class StillFitsQuerySerializer(Strict):
+    pool = NameField(required=False)
+    region = NameField(required=False)
+    realm = NameField(required=False)
+
+
+class FitSerializer(serializers.Serializer):
+    """How many blocks of a length still fit, and in which pools most of them."""
+
+    family = serializers.IntegerField()
+    length = serializers.IntegerField()
+    count = serializers.CharField()
+    pools = serializers.ListField(child=NamedSerializer(), help_text="The pools with most room for it, 3 at most.")
+
+
+class StillFitsView(APIView):
+    @extend_schema(
+        summary="What still fits in a pool, a region or a realm",
+        parameters=query_parameters(StillFitsQuerySerializer),
+        responses=FitSerializer(many=True),
+    )
+    def get(self, request: Request) -> Response:
+        values = read_query(request, StillFitsQuerySerializer)
+        kinds: dict[str, type] = {"pool": Pool, "region": Region, "realm": Realm}
+        given: dict[str, Any] = {name: find(kinds[name], value, name) for name, value in values.items()}
+        return Response(still_fits(**given))

@@ -1,0 +1,54 @@
+"""Address records: single addresses inside the blocks of subnets."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import models
+
+from lentra.addressing.prefix import address_text
+from lentra.registry.models.fields import AddressField, name_field
+from lentra.registry.models.records import Record
+from lentra.registry.models.setup import Realm
+from lentra.registry.models.subnets import Subnet
+
+ADDRESS_KINDS = ("host", "gateway", "service", "virtual")
+
+
+class Address(Record):
+    """One address inside a block, with what it is for. `mac` is None or 12 hexadecimal digits in pairs."""
+
+    KIND = "address record"
+
+    realm = models.ForeignKey(Realm, on_delete=models.PROTECT, related_name="addresses", db_index=False)
+    subnet = models.ForeignKey(Subnet, on_delete=models.PROTECT, related_name="addresses", db_index=False)
+    family = models.PositiveSmallIntegerField()
+    address: Any = AddressField()
+    kind = models.CharField(max_length=10, choices=[(k, k) for k in ADDRESS_KINDS], default="host")
+    name = name_field(120)
+    mac = models.CharField(max_length=17, null=True, db_collation="ascii_bin")
+    purpose = models.CharField(max_length=200, default="", blank=True)
+    created_at = models.DateTimeField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["subnet", "family", "address"], name="address_once_in_subnet"),
+            models.UniqueConstraint(fields=["subnet", "family", "mac"], name="mac_once_in_subnet"),
+        ]
+        indexes = [
+            models.Index(fields=["realm", "family", "address"], name="address_place"),
+            models.Index(fields=["name"], name="address_name"),
+            models.Index(fields=["mac"], name="address_mac"),
+        ]
+
+    @property
+    def text(self) -> str:
+        """The address as text."""
+        return address_text(self.family, self.address)
+
+    @property
+    def label_text(self) -> str:
+        return f"{self.name} {self.text}"
+
+    def facts(self) -> dict[str, Any]:
+        return super().facts() | {"address": self.text}

@@ -1,0 +1,111 @@
+"""Second family: give the existing subnets of a pool an IPv6 block each, in one go, with paired numbering."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from lentra.addressing.extents import State, carve, require_free
+from lentra.addressing.prefix import Prefix
+from lentra.addressing.refusal import Overlaps
+from lentra.registry.endings import end_due
+from lentra.registry.errors import Invalid
+from lentra.registry.ledger import Change
+from lentra.registry.models import Pool, Subnet
+from lentra.registry.permissions import require
+from lentra.registry.queries.find import find
+from lentra.registry.queries.outside import outside
+from lentra.registry.queries.whereabouts import conflicts_over
+from lentra.registry.requests import no_range_yet
+from lentra.registry.space import lock_spaces, open_extents
+
+NUMBERINGS = ("number", "tag")
+
+
+@dataclass(frozen=True)
+class Paired:
+    """A subnet and the IPv6 block it is given."""
+
+    subnet: Subnet
+    block: Prefix
+
+
+def add_second_family(
+    change: Change, pool_ref: Any, within: Prefix | None = None, numbering: str = "number"
+) -> list[Paired]:
+    """Give every subnet of a pool that has IPv4 alone an IPv6 block.
+
+    Args:
+        within: the IPv6 prefix that the blocks are numbered in; the pool's first IPv6 range if not given.
+        numbering: ``number``: the n-th subnet in order of address (from 0) has the n-th block of `within`;
+            ``tag``: the block whose number is the subnet's segment tag.
+
+    Raises:
+        WrongFamily: the pool has no IPv6 range yet; says what to add first.
+        Invalid: too many subnets for `within`, or one without a tag.
+        Overlaps, OutsideParent: a block is in use, or `within` is not in the pool.
+        NotAllowed: the actor is no planner.
+    """
+    require(change.actor, "planner", "add a family to subnets")
+    if numbering not in NUMBERINGS:
+        raise Invalid(
+            f"{numbering!r} is no numbering", field="numbering", received=numbering, suggestions=NUMBERINGS
+        )
+    pool = find(Pool, pool_ref, "pool", related=("sheet", "realm", "parent"))
+    stores = open_extents(pool, lock_spaces([pool.pk]))
+    if 6 not in stores:
+        raise no_range_yet(pool, 6, "pool")
+    end_due(change, pool, stores)
+    store = stores[6]
+    whole = within or store.ranges[0]
+    if store.range_of(whole) is None:
+        raise outside(pool, whole, "within")
+    length = pool.sheet.rules().family(6).longest
+    if whole.length > length:
+        raise Invalid(f"{whole} holds no /{length}", field="within", received=whole, suggestions=[store.ranges[0]])
+    rows = Subnet.objects.filter(pool=pool, state__in=("active", "retiring")).order_by("place")
+    subnets = list(rows.prefetch_related("extents"))
+    paired = []
+    for n, subnet in enumerate(subnets):
+        blocks = subnet.blocks()
+        if any(block.family == 6 for block in blocks):
+            continue
+        block = _nth(whole, length, n if numbering == "number" else _tag_of(subnet), subnet)
+        try:
+            carve(store, block, State.HANDED_OUT, subnet.pk, within=require_free(store, block))
+        except Overlaps as refusal:
+            refusal.conflicts = list(conflicts_over(pool.realm_id, block)) or refusal.conflicts
+            raise refusal.about("within")
+        subnet.known_blocks = [*blocks, block]
+        before, after = [str(b) for b in blocks], [str(b) for b in subnet.known_blocks]
+        change.entered(subnet, "add family", {"blocks": before}, {"blocks": after})
+        paired.append(Paired(subnet, block))
+    Subnet.objects.bulk_update([p.subnet for p in paired], ["last_entry"], batch_size=500)
+    for each in stores.values():
+        each.save()
+    if not paired:
+        change.note(f"every subnet of pool {pool.name} has IPv6 already")
+    return paired
+
+
+def _nth(whole: Prefix, length: int, n: int, subnet: Subnet) -> Prefix:
+    most = 1 << (length - whole.length)
+    if n >= most:
+        raise Invalid(
+            f"{whole} holds {most:,} × /{length}, and subnet {subnet.name} would have number {n:,}",
+            field="within",
+            received=whole,
+            suggestions=[f"/{length - n.bit_length()}"],
+        )
+    return whole.child(length, n)
+
+
+def _tag_of(subnet: Subnet) -> int:
+    if subnet.tag is None:
+        raise Invalid(
+            f"subnet {subnet.name} has no segment tag to number by: give it one, or number in order",
+            field="numbering",
+            received="tag",
+            suggestions=["number"],
+        )
+    return int(subnet.tag)

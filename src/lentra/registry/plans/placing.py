@@ -1,0 +1,338 @@
+"""Where a plan's blocks go: laid out anew, or exactly as a preview showed them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+from lentra.addressing.extents import Extent, State, give_back, require_free
+from lentra.addressing.layout import Laid, LaidZone, Layout, Need, lay_out, with_room
+from lentra.addressing.packing import smallest_holding
+from lentra.addressing.placement import place
+from lentra.addressing.prefix import BITS, Prefix, aggregate, parse_prefix, prefixes_of_range, without
+from lentra.addressing.refusal import Exhausted, Refusal
+from lentra.registry.drawing import Reserve
+from lentra.registry.keep_outs import withdraw
+from lentra.registry.models import Pool, Reservation
+from lentra.registry.placing import stale
+from lentra.registry.plans.slots import Finding, Slot
+from lentra.registry.space import DatabaseExtents
+
+Stores = dict[int, dict[int, DatabaseExtents]]  # pool number -> family -> store
+
+
+@dataclass
+class Reserving:
+    """A range that the plan keeps back: a zone's spare part, or slots for zones to come."""
+
+    pool: Pool
+    family: int
+    first: int
+    last: int
+    kind: str
+    zone: str
+
+
+@dataclass
+class Places:
+    """Blocks and room per slot and family, the ranges kept back, and what was noticed on the way."""
+
+    blocks: dict[str, dict[int, Laid]] = field(default_factory=dict)
+    drawn: dict[str, Reservation] = field(default_factory=dict)
+    reserving: list[Reserving] = field(default_factory=list)
+    notes: list[Finding] = field(default_factory=list)
+    errors: list[Finding] = field(default_factory=list)
+
+
+class Placer:
+    """Places the slots of a plan in its locked pools.
+
+    Args:
+        state: what the blocks become: handed out, or held.
+        summarise: ``none``, ``zone`` or ``plan``.
+        kept: the plan's own reservations by (pool, family, zone); ``""`` is for zones to come.
+    """
+
+    def __init__(
+        self,
+        stores: Stores,
+        state: State,
+        summarise: str,
+        placement: str | None,
+        kept: dict[tuple[int, int, str], list[Reservation]],
+    ) -> None:
+        self.stores = stores
+        self.state = state
+        self.summarise = summarise
+        self.placement = placement
+        self.kept = kept
+        self.places = Places()
+
+    # --- anew ---
+
+    def lay_out(self, slots: Sequence[Slot], *, spare_zones: int, spare_tiers: int, settled: set[str]) -> Places:
+        """Find places for slots.
+
+        Args:
+            settled: zones in which the plan has subnets already; new ones go beside them.
+        """
+        for (pool, family), zones in _by_pool(slots).items():
+            store = self.stores[pool.pk][family]
+            try:
+                if self.summarise == "none":
+                    self._each_by_itself(pool, store, [s for needs in zones.values() for s in needs])
+                else:
+                    fresh = {zone: needs for zone, needs in zones.items() if zone not in settled}
+                    for zone in zones.keys() & settled:
+                        self._beside(pool, store, zone, zones[zone])
+                    if fresh:
+                        anew = not settled
+                        self._under_prefixes(pool, store, fresh, spare_zones if anew else 0, spare_tiers)
+            except Exhausted:
+                self.places.errors.append(self._shortfall(pool, store, zones, spare_zones, spare_tiers))
+        return self.places
+
+    def _each_by_itself(self, pool: Pool, store: DatabaseExtents, slots: Sequence[Slot]) -> None:
+        how = self.placement or pool.placement(store.family)
+        for slot in sorted(slots, key=lambda s: (s.footprint(store.family), s.key)):
+            found = place(store, slot.footprint(store.family), how)
+            self._take(
+                store, slot, with_room(slot.key, found.block, slot.lengths[store.family]), Extent(found.within)
+            )
+
+    def _beside(self, pool: Pool, store: DatabaseExtents, zone: str, slots: Sequence[Slot]) -> None:
+        """Into what the plan keeps back for a zone; where that is too small, anywhere in the pool."""
+        family = store.family
+        for slot in sorted(slots, key=lambda s: (s.footprint(family), s.key)):
+            for reservation in self.kept.get((pool.pk, family, zone), []):
+                reserve = Reserve(reservation, store)
+                try:
+                    found = place(reserve.space, slot.footprint(family))
+                except Exhausted:
+                    continue
+                laid = with_room(slot.key, found.block, slot.lengths[family])
+                reserve.take(found, laid.block, laid.room, self.state, None)
+                self.places.blocks.setdefault(slot.key, {})[family] = laid
+                self.places.drawn[slot.key] = reservation
+                break
+            else:
+                self._each_by_itself(pool, store, [slot])
+                self.places.notes.append(
+                    Finding(
+                        zone,
+                        f"{slot.key} has no place under the zone's prefix",
+                        f"zone {zone} no longer summarises to one IPv{family} route",
+                    )
+                )
+
+    def _under_prefixes(
+        self, pool: Pool, store: DatabaseExtents, zones: dict[str, list[Slot]], spare_zones: int, spare_tiers: int
+    ) -> None:
+        family = store.family
+        by_key = {slot.key: slot for slots in zones.values() for slot in slots}
+        needs = {zone: [_need(slot, family) for slot in slots] for zone, slots in zones.items()}
+        layout = lay_out(family, needs, spare_zones=spare_zones, spare_tiers=spare_tiers)
+        how = self.placement or pool.placement(family)
+        if self.summarise == "plan" and not self.kept:
+            found = place(store, layout.length, how)
+            laid, spare = layout.at(found.block)
+            if layout.spare_zones > spare_zones:
+                self.places.notes.append(
+                    Finding(
+                        pool.name,
+                        f"{len(zones)} zones and {spare_zones} spare ones fill {len(zones) + layout.spare_zones} slots of "
+                        f"/{layout.zone_length}",
+                        f"{layout.spare_zones - spare_zones} more spare zone slots are kept back in {found.block}",
+                    )
+                )
+            parts = [part for zone in laid for part in self._parts(pool, zone, by_key)]
+            if spare:
+                self._keep_back(pool, family, spare, "future zone", "")
+                parts += [Extent(prefix, State.RESERVED) for prefix in spare]
+            take_whole(store, found.block, Extent(found.within), parts)
+            return
+        for zone in zones:
+            if self._into_spare_slot(pool, store, layout, zone, by_key):
+                continue
+            found = place(store, layout.zone_length, how)
+            take_whole(
+                store,
+                found.block,
+                Extent(found.within),
+                self._parts(pool, layout.zone_at(zone, found.block), by_key),
+            )
+        for _ in range(spare_zones):
+            found = place(store, layout.zone_length, how)
+            self._keep_back(pool, family, [found.block], "future zone", "")
+            take_whole(store, found.block, Extent(found.within), [Extent(found.block, State.RESERVED)])
+
+    def _into_spare_slot(
+        self, pool: Pool, store: DatabaseExtents, layout: Layout, zone: str, by_key: dict[str, Slot]
+    ) -> bool:
+        """A new zone into a slot that the plan keeps back for zones to come; False if there is none."""
+        for reservation in self.kept.get((pool.pk, store.family, ""), []):
+            reserve = Reserve(reservation, store)
+            try:
+                slot = place(reserve.space, layout.zone_length, "low").block
+            except Exhausted:
+                continue
+            before = self._release(store, reservation)
+            parts = self._parts(pool, layout.zone_at(zone, slot), by_key)
+            take_whole(store, slot, Extent(require_free(store, slot)), parts)
+            self._reserve_again(store, reservation, before)
+            return True
+        return False
+
+    def _release(self, store: DatabaseExtents, reservation: Reservation) -> list[Prefix]:
+        """Make what a reservation of the plan keeps back free for a moment; returns what it was."""
+        extents = store.reserved_by(reservation.pk)
+        give_back(store, extents)
+        return [extent.prefix for extent in extents]
+
+    def _reserve_again(self, store: DatabaseExtents, reservation: Reservation, before: Sequence[Prefix]) -> None:
+        """What is still free of a reservation that was released is reserved as before."""
+        for prefix in before:
+            withdraw(store, prefix, State.RESERVED, reservation.pk)
+
+    def _parts(self, pool: Pool, zone: LaidZone, by_key: dict[str, Slot]) -> list[Extent]:
+        """A zone slot as extents; what is left of it is kept back for tiers to come."""
+        parts = []
+        for laid in zone.blocks:
+            self.places.blocks.setdefault(by_key[laid.key].key, {})[laid.block.family] = laid
+            parts.append(Extent(laid.block, self.state))
+            parts += [Extent(piece, State.ROOM) for piece in laid.room]
+        if zone.left:
+            self._keep_back(pool, zone.prefix.family, zone.left, "future tier", zone.zone)
+            parts += [Extent(prefix, State.RESERVED) for prefix in zone.left]
+        return parts
+
+    def _keep_back(self, pool: Pool, family: int, prefixes: Sequence[Prefix], kind: str, zone: str) -> None:
+        self.places.reserving.append(Reserving(pool, family, prefixes[0].first, prefixes[-1].last, kind, zone))
+
+    def _take(self, store: DatabaseExtents, slot: Slot, laid: Laid, within: Extent) -> None:
+        whole = laid.block.enclosing(slot.footprint(store.family))
+        parts = [Extent(laid.block, self.state), *(Extent(piece, State.ROOM) for piece in laid.room)]
+        take_whole(store, whole, within, parts)
+        self.places.blocks.setdefault(slot.key, {})[store.family] = laid
+
+    def _shortfall(
+        self, pool: Pool, store: DatabaseExtents, zones: dict[str, list[Slot]], spare_zones: int, spare_tiers: int
+    ) -> Finding:
+        """What is missing, and the smallest pool that would do."""
+        family = store.family
+        slots = [slot for needs in zones.values() for slot in needs]
+        if self.summarise == "none":
+            least = smallest_holding(family, (slot.footprint(family) for slot in slots))
+            needed = sum(1 << (BITS[family] - slot.footprint(family)) for slot in slots)
+        else:
+            needs = {zone: [_need(slot, family) for slot in own] for zone, own in zones.items()}
+            layout = lay_out(family, needs, spare_zones=spare_zones, spare_tiers=spare_tiers)
+            least = layout.length
+            needed = (len(zones) + spare_zones) << (BITS[family] - layout.zone_length)
+        placed = [self.places.blocks.get(slot.key, {}).get(family) for slot in slots]
+        free = sum(count << (BITS[family] - n) for n, count in store.free_counts().items())
+        free += sum(laid.block.size + sum(p.size for p in laid.room) for laid in placed if laid)
+        unit = 0 if family == 4 else 128 - pool.unit_v6
+        words = "addresses" if family == 4 else f"× /{pool.unit_v6}"
+        missing = max(0, needed - free) >> unit
+        why = (
+            f"{missing:,} {words} are missing"
+            if missing
+            else "there is enough in all, but not in one piece on the right boundary"
+        )
+        return Finding(
+            pool.name,
+            f"the plan needs {needed >> unit:,} {words} of IPv{family} in pool {pool.name}, {free >> unit:,} are free: "
+            f"{why}",
+            "nothing of the plan is handed out",
+            "exhausted",
+            [f"a pool with a free /{least}", *(["summarise: zone"] if self.summarise == "plan" else [])],
+        )
+
+    # --- as shown ---
+
+    def as_shown(
+        self, slots: Sequence[Slot], shown: dict[str, tuple[list[str], int]], reserving: Sequence[Reserving]
+    ) -> Places:
+        """Take exactly what a preview showed.
+
+        Args:
+            shown: prefixes of each slot, and the reservation that they are drawn from (0 for none).
+
+        Raises:
+            StaleProposal: something is no longer free; says what took its place.
+        """
+        parts: dict[tuple[int, int], list[Extent]] = {}
+        own = {r.pk: r for reservations in self.kept.values() for r in reservations}
+        released = [
+            (self.stores[r.pool_id][r.family], r, self._release(self.stores[r.pool_id][r.family], r))
+            for r in own.values()
+            if r.pool_id in self.stores
+        ]
+        for slot in slots:
+            texts, drawn_from = shown[slot.key]
+            for text in texts:
+                block = parse_prefix(text)
+                footprint = block.enclosing(slot.footprint(block.family))
+                laid = with_room(slot.key, footprint, block.length)
+                self.places.blocks.setdefault(slot.key, {})[block.family] = laid
+                pool = slot.pools[block.family]
+                if drawn_from in own:
+                    self.places.drawn[slot.key] = own[drawn_from]
+                extents = parts.setdefault((pool.pk, block.family), [])
+                extents.append(Extent(block, self.state))
+                extents += [Extent(piece, State.ROOM) for piece in laid.room]
+        for one in reserving:
+            pieces = parts.setdefault((one.pool.pk, one.family), [])
+            pieces += [Extent(p, State.RESERVED) for p in _pieces(one)]
+            self.places.reserving.append(one)
+        by_number = {pool.pk: pool for slot in slots for pool in slot.pools.values()}
+        for (pool_id, family), extents in parts.items():
+            self._take_all(by_number[pool_id], self.stores[pool_id][family], extents)
+        for store, reservation, before in released:
+            self._reserve_again(store, reservation, before)
+        return self.places
+
+    def _take_all(self, pool: Pool, store: DatabaseExtents, parts: Iterable[Extent]) -> None:
+        """Take many extents out of free space: neighbours together, with one look for each group."""
+        ordered = sorted(parts)
+        by_range: dict[Prefix | None, list[Extent]] = {}
+        for part in ordered:
+            by_range.setdefault(store.range_of(part.prefix), []).append(part)
+        for inside in by_range.values():
+            waiting = list(reversed(inside))
+            for whole in aggregate([p.prefix for p in inside]):
+                own = []
+                while waiting and whole.contains(waiting[-1].prefix):
+                    own.append(waiting.pop())
+                try:
+                    within = require_free(store, whole)
+                except Refusal as refusal:
+                    raise stale(pool, store, whole, refusal)
+                take_whole(store, whole, Extent(within), own)
+
+
+def take_whole(store: DatabaseExtents, whole: Prefix, within: Extent, parts: Sequence[Extent]) -> None:
+    """Take `whole`, which `parts` cover exactly, out of the free extent `within`."""
+    rest = [Extent(prefix) for prefix in without(within.prefix, whole)]
+    store.replace([within], sorted([*parts, *rest]))
+
+
+def _need(slot: Slot, family: int) -> Need:
+    return Need(slot.key, slot.lengths[family], slot.room if family == min(slot.lengths) else 0)
+
+
+def _pieces(one: Reserving) -> list[Prefix]:
+    return prefixes_of_range(one.family, one.first, one.last)
+
+
+def _by_pool(slots: Sequence[Slot]) -> dict[tuple[Pool, int], dict[str, list[Slot]]]:
+    """Slots by pool and family, then by zone, in the plan's order."""
+    found: dict[tuple[int, int], dict[str, list[Slot]]] = {}
+    pools: dict[int, Pool] = {}
+    for slot in slots:
+        for family, pool in slot.pools.items():
+            pools[pool.pk] = pool
+            assert slot.target.zone
+            found.setdefault((pool.pk, family), {}).setdefault(slot.target.zone.name, []).append(slot)
+    return {(pools[pk], family): zones for (pk, family), zones in found.items()}

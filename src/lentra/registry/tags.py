@@ -1,0 +1,93 @@
+"""Segment tags: VLAN numbers, 1 to 4094 (IEEE 802.1Q), one per subnet, unique in a zone (without one: in a region)."""
+
+from __future__ import annotations
+
+from lentra.registry.errors import Invalid, TagTaken
+from lentra.registry.ledger import Change
+from lentra.registry.models import Subnet
+
+LOWEST, HIGHEST = 1, 4094
+
+
+class Tags:
+    """The tags of one zone or region, read once, so that many subnets can be given theirs.
+
+    Args:
+        scope: number of the zone, or of the region where there is no zone.
+        outer: the outer tag of doubly tagged segments, 0 without one.
+    """
+
+    def __init__(self, change: Change, scope: int, where: str, outer: int = 0) -> None:
+        self.where = where
+        self.outer = outer
+        rows = Subnet.objects.filter(tag_scope=scope, outer_tag=outer, tag__isnull=False)
+        self._holders: dict[int, str] = dict(rows.values_list("tag", "name"))
+        # After clashing again and again with others who take the next one.
+        self._skip = max(0, change.attempt - 2)
+
+    def take(self, wanted: int | None, name: str, start: int = LOWEST) -> int:
+        """Take the tag wanted, or the next free one from `start`.
+
+        Raises:
+            Invalid: no tag.
+            TagTaken: another subnet has it, or none is free; says by what.
+        """
+        tag = self._next(start) if wanted is None else wanted
+        if tag is None:
+            raise TagTaken(
+                f"no segment tag from {start} is free in {self.where}", field="tag", suggestions=["an outer tag"]
+            )
+        check_tag(tag, "tag")
+        if holder := self._holders.get(tag):
+            free = self._next(start)
+            pair = f"{self.outer}.{tag}" if self.outer else str(tag)
+            raise TagTaken(
+                f"segment tag {pair} is taken in {self.where} by subnet {holder}"
+                + (f"; the next free is {free}" if free else ""),
+                field="tag",
+                received=tag,
+                rule="a segment tag is unique among the subnets of its zone",
+                conflicts=[{"range": pair, "owner": holder, "kind": "segment tag"}],
+                suggestions=[free] if free else [],
+            )
+        self._holders[tag] = name
+        return tag
+
+    def _next(self, start: int) -> int | None:
+        free = (tag for tag in range(max(start, LOWEST), HIGHEST + 1) if tag not in self._holders)
+        found = None
+        for _ in range(self._skip + 1):
+            found = next(free, found)
+        return found
+
+
+def check_tag(tag: int, field: str) -> None:
+    """Refuse a number that is no segment tag."""
+    if not LOWEST <= tag <= HIGHEST:
+        raise Invalid(
+            f"{tag} is no segment tag: {LOWEST} to {HIGHEST}",
+            field=field,
+            received=tag,
+            rule="IEEE 802.1Q",
+            suggestions=[max(LOWEST, min(tag, HIGHEST))],
+        )
+
+
+def wanted_tag(text: object) -> tuple[bool, int | None]:
+    """What a request says about the tag: (one is wanted, which one).
+
+    ``None`` leaves it to the rule sheet, ``"none"`` wants none, ``"next"`` the next free one.
+
+    Raises:
+        Invalid: neither these nor a number.
+    """
+    if text in (None, "none"):
+        return False, None
+    if text == "next":
+        return True, None
+    if isinstance(text, int) or (isinstance(text, str) and text.isascii() and text.isdigit() and len(text) < 6):
+        check_tag(int(text), "tag")
+        return True, int(text)
+    raise Invalid(
+        f"{str(text)[:40]!r} is no segment tag", field="tag", received=text, suggestions=["next", "none", "100"]
+    )
