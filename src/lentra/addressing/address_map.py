@@ -35,6 +35,8 @@ class Stretch:
         return self.last - self.first + 1
 
     def __str__(self) -> str:
+        if self.first == self.last:
+            return address_text(self.family, self.first)
         return range_text(self.family, self.first, self.last)
 
 

@@ -1,4 +1,4 @@
-"""Working out and looking: size, explain, show, list, usage, ledger, verify."""
+"""Looking: explain, show, list, usage, ledger, verify."""
 
 from __future__ import annotations
 
@@ -12,10 +12,10 @@ from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled
 from lentra.client import Client
 from lentra.client.errors import BY_CODE
 
-SUBNET_COLUMNS = ("name", "blocks", "state", "project", "zone", "tier", "pool", "hosts", "purpose")
+SUBNET_COLUMNS = ("name", "blocks", "state", "project", "zone", "tier", "tag", "pool", "hosts", "purpose")
 _FILTERS = (
     *("realm", "pool", "project", "region", "zone", "tier", "state", "family"),
-    *("label", "inside", "covering", "text", "order"),
+    *("label", "inside", "covering", "text", "tag", "plan", "order"),
 )
 _SHOWN_AROUND = ("before", "after")
 
@@ -23,22 +23,10 @@ _SHOWN_AROUND = ("before", "after")
 def add_commands(commands: Any) -> None:
     """Add the commands of this file."""
     command = commands.add_parser(
-        "size",
-        help="how large a block a number of hosts needs",
-        epilog="example: lentra size 180 --growth 40 --sheet four-and-one",
-    )
-    command.add_argument("hosts", type=int, nargs="?", help="addresses that hosts need")
-    command.add_argument("--length", type=int, help="check this length, or say what it carries")
-    command.add_argument("--growth", type=int, help="percent on top")
-    command.add_argument("--family", type=int, choices=[4, 6])
-    _add_sheet_options(command)
-    command.set_defaults(run=_size)
-
-    command = commands.add_parser(
         "explain", help="all facts about a prefix", epilog="example: lentra explain 10.40.64.0/20"
     )
     command.add_argument("prefix")
-    _add_sheet_options(command)
+    add_sheet_options(command)
     command.set_defaults(run=_explain)
 
     command = commands.add_parser(
@@ -87,34 +75,26 @@ _HELP = {
     "inside": "only with a block inside this prefix",
     "covering": "only with a block that contains this prefix",
     "text": "part of name, purpose or notes",
+    "tag": "with this segment tag",
+    "plan": "made by this plan",
     "order": "address, name, oldest or newest",
 }
 
 
-def _add_sheet_options(command: argparse.ArgumentParser) -> None:
+def add_sheet_options(command: argparse.ArgumentParser) -> None:
+    """Which rule sheet is meant."""
     which = command.add_mutually_exclusive_group()
     which.add_argument("--sheet", help="under this rule sheet (ends-withheld)")
     which.add_argument("--pool", help="under the rule sheet of this pool")
 
 
-def _given(options: argparse.Namespace, *names: str) -> dict[str, Any]:
+def given(options: argparse.Namespace, *names: str) -> dict[str, Any]:
+    """The options that were given, by name."""
     return {name: value for name in names if (value := getattr(options, name)) is not None}
 
 
-def _size(options: argparse.Namespace) -> int:
-    asked = _given(options, "hosts", "length", "growth", "family", "sheet", "pool")
-    size = client_for(options).size(**asked)
-    if options.output != "table":
-        show_record(size, options.output)
-        return DONE
-    print(styled(f"/{size['length']}", "bold") + f" under {size['sheet']}: {size['why_not_smaller']}")
-    counts = [{"of": n, "addresses": grouped(size[n])} for n in ("total", "withheld", "usable", "needed", "spare")]
-    show_rows(counts, ("of", "addresses"), "table")
-    return DONE
-
-
 def _explain(options: argparse.Namespace) -> int:
-    facts = client_for(options).explain(options.prefix, **_given(options, "sheet", "pool"))
+    facts = client_for(options).explain(options.prefix, **given(options, "sheet", "pool"))
     if options.output == "table":
         facts = facts | {n: grouped(facts[n]) for n in ("total", "withheld", "usable")}
         facts["children"] = ", ".join(f"{grouped(c)} × {n}" for n, c in facts["children"].items())
@@ -176,7 +156,9 @@ def _show_subnet(client: Client, name: str, form: str) -> None:
     print(styled(f"{subnet['realm']['name']} > {subnet['pool']['name']} > {subnet['name']}", "bold"))
     blocks = [{**block, "usable": usable(block)} for block in subnet["blocks"]]
     show_rows(blocks, ("prefix", "first", "last", "usable"), "table")
-    show_record(subnet, "table", ("name", "realm", "pool", "blocks", "version", "growth"))
+    hidden = ("name", "realm", "pool", "blocks", "version", "growth", "plan_slot")
+    unset = [name for name, value in subnet.items() if value in (0, "none", [])]
+    show_record(subnet, "table", (*hidden, *unset))
     for place in client.subnets.neighbours(subnet["id"]):
         _show_around(place)
 
@@ -210,7 +192,7 @@ def _show_usage(usage: dict[str, Any]) -> None:
 
 
 def _list(options: argparse.Namespace) -> int:
-    filters = _given(options, *_FILTERS)
+    filters = given(options, *_FILTERS)
     rows = islice(client_for(options).subnets.list(limit=min(options.limit, 1000), **filters), options.limit)
     show_rows(rows, SUBNET_COLUMNS, options.output)
     return DONE
@@ -226,7 +208,7 @@ def _usage(options: argparse.Namespace) -> int:
             print(styled(usage["pool"]["name"], "bold"))
             _show_usage(usage)
         return DONE
-    found = list(client.usage(**_given(options, "realm", "region", "zone", "project")))
+    found = list(client.usage(**given(options, "realm", "region", "zone", "project")))
     if options.output in ("json", "yaml"):
         show_rows(found, (), options.output)
         return DONE
@@ -249,7 +231,7 @@ def _usage(options: argparse.Namespace) -> int:
 
 
 def _ledger(options: argparse.Namespace) -> int:
-    filters = _given(options, "kind", "record", "actor", "verb", "text")
+    filters = given(options, "kind", "record", "actor", "verb", "text")
     entries = islice(client_for(options).ledger(limit=min(options.limit, 1000), **filters), options.limit)
     rows = [entry | {"who": entry["actor_name"], "what": _what(entry)} for entry in entries]
     show_rows(rows, ("number", "at", "who", "verb", "kind", "name", "what", "why"), options.output)

@@ -11,7 +11,7 @@ from typing import Any
 import argcomplete
 
 from lentra import __version__
-from lentra.cli import looking, requesting, setting_up, signing_in
+from lentra.cli import growing, inside, looking, planning, requesting, setting_up, signing_in, working_out
 from lentra.cli.context import NOT_ALLOWED, REFUSED, WRONG_USE, WrongUse
 from lentra.cli.output import FORMATS, cell, styled
 from lentra.client import NotReachable, Problem
@@ -63,8 +63,12 @@ def build_parser() -> argparse.ArgumentParser:
     common.add_argument("--url", help="where the service is, if not where you signed in")
     commands = _Commands(parser.add_subparsers(dest="command", required=True, metavar="COMMAND"), common)
     signing_in.add_commands(commands)
+    working_out.add_commands(commands)
     looking.add_commands(commands)
     requesting.add_commands(commands)
+    planning.add_commands(commands)
+    growing.add_commands(commands)
+    inside.add_commands(commands)
     setting_up.add_commands(commands)
     return parser
 

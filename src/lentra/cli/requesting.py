@@ -35,11 +35,20 @@ def add_commands(commands: Any) -> None:
     where.add_argument("--pool", help="candidates are shown if left out")
     where.add_argument("--placement", choices=["snug", "low", "roomy"])
     where.add_argument("--beside", help="next to this subnet or prefix")
+    where.add_argument(
+        "--reservation", help="draw from this reservation; all that is left of it if no size is given"
+    )
+    where.add_argument("--room", type=int, help="doublings to keep free behind the block")
+    where.add_argument("--hold", type=int, dest="hold_minutes", metavar="MINUTES", help="only hold it for so long")
     more = command.add_argument_group("what for")
     more.add_argument("--name", help="instead of the one that the realm's template gives")
     more.add_argument("--purpose")
     more.add_argument("--notes")
     more.add_argument("--label", action="append", default=[], metavar="KEY=VALUE")
+    more.add_argument("--tag", help="segment tag: a number, next, or none")
+    more.add_argument("--outer-tag", type=int, help="outer tag of a doubly tagged segment")
+    more.add_argument("--gateway", choices=["none", "first", "last"])
+    more.add_argument("--service", help="kept for this service alone")
     add_change_options(command)
     command.set_defaults(run=_request)
 
@@ -54,6 +63,15 @@ def add_commands(commands: Any) -> None:
     command.add_argument("--hosts", type=int)
     command.add_argument("--growth", type=int)
     command.add_argument("--label", action="append", metavar="KEY=VALUE", help="replaces all labels")
+    command.add_argument("--tag", help="segment tag: a number, next, or none")
+    command.add_argument("--outer-tag", type=int)
+    command.add_argument("--gateway", help="none, first, last, or an address")
+    command.add_argument("--dhcp", help="first-last, or '' for none")
+    command.add_argument(
+        "--name-server", dest="name_servers", action="append", metavar="ADDRESS", help="replaces all"
+    )
+    command.add_argument("--dns-suffix")
+    command.add_argument("--service", help="kept for this service alone")
     add_change_options(command)
     command.set_defaults(run=_edit)
 
@@ -69,13 +87,14 @@ def add_commands(commands: Any) -> None:
 def _request(options: argparse.Namespace) -> int:
     client = client_for(options)
     names = ("project", "tier", "zone", "region", "hosts", "growth", "length", "prefix", "count", "pool")
-    names += ("placement", "beside", "name", "purpose", "notes")  # type: ignore[assignment]
+    names += ("placement", "beside", "name", "purpose", "notes", "room", "reservation")  # type: ignore[assignment]
+    names += ("hold_minutes", "tag", "outer_tag", "gateway", "service")  # type: ignore[assignment]
     wanted = {name: value for name in names if (value := getattr(options, name)) is not None}
     if options.family:
         wanted["families"] = sorted(set(options.family))
     if options.label:
         wanted["labels"] = _labels(options.label)
-    if "pool" not in wanted:
+    if "pool" not in wanted and "reservation" not in wanted:
         wanted["pool"] = _choose_pool(client, wanted)
     seen = client.request(preview=True, **wanted)
 
@@ -114,14 +133,18 @@ def _in_words(result: dict[str, Any]) -> str:
     for subnet in result["subnets"]:
         blocks = ", ".join(f"{b['prefix']} ({usable(b)} usable)" for b in subnet["blocks"])
         chain = f"{subnet['realm']['name']} > {subnet['pool']['name']}"
-        lines.append(f"hand out {blocks} from {chain} as {subnet['name']}")
+        verb = f"hold until {subnet['ends_at']}" if subnet["state"] == "held" else "hand out"
+        tag = f", segment tag {subnet['tag']}" if subnet["tag"] else ""
+        room = f", room {', '.join(subnet['room'])}" if subnet["room"] else ""
+        lines.append(f"{verb} {blocks} from {chain} as {subnet['name']}{tag}{room}")
     why = dict.fromkeys(result["why"])
     return "\n  ".join(lines) + "\n  why there: " + "; ".join(list(why)[:3])
 
 
 def _edit(options: argparse.Namespace) -> int:
     client = client_for(options)
-    names = ("name", "purpose", "notes", "hosts", "growth")
+    names: tuple[str, ...] = ("name", "purpose", "notes", "hosts", "growth", "tag", "outer_tag", "gateway", "dhcp")
+    names += ("name_servers", "dns_suffix", "service")
     values = {name: value for name in names if (value := getattr(options, name)) is not None}
     if options.label is not None:
         values["labels"] = _labels(options.label)

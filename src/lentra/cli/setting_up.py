@@ -127,6 +127,7 @@ KINDS = (
             Option("title", "its name in full"),
             Option("contact", "whom to ask"),
             Option("environment", "production, staging, test or development"),
+            Option("public_quota", "single public addresses it may hold", int),
         ),
         "project add lost-and-found --contact desk@ferry.example --preview",
     ),
@@ -178,6 +179,28 @@ KINDS = (
         filters=("realm", "text"),
     ),
     Kind(
+        "reservation",
+        "reservations",
+        ("name", "left", "pool", "kind", "reason", "service", "ends_at", "projects", "tiers"),
+        (
+            Option("pool", "out of this pool", needed=True, only_add=True),
+            Option("range", "exactly this prefix or first-last", only_add=True),
+            Option("length", "or find one of this length", int, only_add=True),
+            Option("hosts", "or one for so many hosts", int, only_add=True),
+            Option("growth", "percent on top of the hosts", int, only_add=True),
+            Option("family", "4 or 6", int, only_add=True),
+            Option("placement", "where to find it: snug, low or roomy", only_add=True),
+            Option("reason", "what it is kept for", needed=True),
+            Option("kind", "transit, gateways, balancers, cluster, management, future zone, future tier or other"),
+            Option("service", "kept for this service alone"),
+            Option("ends_at", "when it falls back, such as 2027-01-01T00:00:00Z"),
+            Option("projects", "may draw from it, with commas between", _names),
+            Option("tiers", "only for these tiers, with commas between", _names),
+        ),
+        "reservation add spare-gateways --pool mainland --length 26 --kind gateways --reason 'gateways to come' --preview",
+        filters=("realm", "pool", "plan", "ending_within", "text"),
+    ),
+    Kind(
         "person",
         "people",
         ("name", "role", "full_name", "active", "projects"),
@@ -206,7 +229,7 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
     epilog = f"example: lentra {kind.example}"
     command = verbs.add_parser("list", help=f"list {kind.collection.replace('_', ' ')}", epilog=epilog)
     for name in kind.filters:
-        command.add_argument(f"--{name}")
+        command.add_argument(f"--{name.replace('_', '-')}")
     command.set_defaults(run=lambda options: _list(options, kind))
 
     command = verbs.add_parser("show", help="show one, what uses it, and what of it is fixed", epilog=epilog)
@@ -234,13 +257,37 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
     if kind.word == "pool":
         command = verbs.add_parser(
             "add-range",
-            help="add a range to a top-level pool",
+            help="add a range to a pool; a carved one takes it from its parent",
             epilog="example: lentra pool add-range links 172.20.1.0/24 --preview",
         )
         command.add_argument("ref", help="name or number")
-        command.add_argument("range")
+        command.add_argument("range", nargs="?")
+        command.add_argument("--length", type=_length, help="find one in the parent: /24, or 6/56")
         add_change_options(command)
         command.set_defaults(run=_add_range)
+
+        command = verbs.add_parser(
+            "change-range",
+            help="put another range in the place of one",
+            epilog="example: lentra pool change-range lab-bench-2 10.0.32.0/20 10.0.64.0/20 --rebase --preview",
+        )
+        command.add_argument("ref", help="name or number")
+        command.add_argument("old")
+        command.add_argument("new")
+        command.add_argument("--rebase", action="store_true", help="move all that lives in it along")
+        add_change_options(command)
+        command.set_defaults(run=_change_range)
+
+        command = verbs.add_parser(
+            "second-family",
+            help="give the subnets of a pool IPv6, with paired numbering",
+            epilog="example: lentra pool second-family telemetry-intake --preview",
+        )
+        command.add_argument("ref", help="name or number")
+        command.add_argument("--within", help="number in this prefix; the pool's first IPv6 range if left out")
+        command.add_argument("--numbering", choices=["number", "tag"], default="number")
+        add_change_options(command)
+        command.set_defaults(run=_second_family)
 
 
 def _add_options(command: argparse.ArgumentParser, kind: Kind, adding: bool) -> None:
@@ -330,11 +377,49 @@ def _remove(options: argparse.Namespace, kind: Kind) -> int:
 
 def _add_range(options: argparse.Namespace) -> int:
     client = client_for(options)
+    if (options.range is None) == (options.length is None):
+        raise WrongUse("give a range, or --length to find one in the parent")
 
     def call(preview: bool) -> Answer:
-        return client.pools.add_range(options.ref, options.range, preview=preview, why=options.why)
+        what = {"range": options.range} if options.range else options.length
+        return client.pools.add_range(options.ref, preview=preview, why=options.why, **what)
 
-    return _confirm(options, call, lambda pool: f"add {options.range} to pool {_called(pool)}")
+    return _confirm(options, call, lambda pool: f"add {pool['ranges'][-1]} to pool {_called(pool)}")
+
+
+def _change_range(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    seen: list[Answer] = []
+
+    def call(preview: bool) -> Answer:
+        more = {"proposal": seen[0].proposal} if seen and not preview else {}
+        answer = client.pools.change_range(
+            options.ref, options.old, options.new, rebase=options.rebase, preview=preview, why=options.why, **more
+        )
+        seen.append(answer)
+        return answer
+
+    def words(result: dict[str, Any]) -> str:
+        moves = [f"  {m['kind']} {m['owner']}: {m['was']} → {m['lands']}" for m in result["moves"]]
+        head = f"change {options.old} of pool {_called(result['pool'])} to {options.new}"
+        return "\n".join([head, *moves[:40], *([f"  and {len(moves) - 40} more"] if len(moves) > 40 else [])])
+
+    return _confirm(options, call, words)
+
+
+def _second_family(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    how = {"numbering": options.numbering, **({"within": options.within} if options.within else {})}
+
+    def call(preview: bool) -> Answer:
+        return client.pools.second_family(options.ref, preview=preview, why=options.why, **how)
+
+    def words(result: dict[str, Any]) -> str:
+        pairs = [f"  {p['subnet']['name']}: {p['block']}" for p in result["paired"]]
+        more = [f"  and {len(pairs) - 40} more"] if len(pairs) > 40 else []
+        return "\n".join([f"give {len(pairs)} subnets of pool {options.ref} an IPv6 block", *pairs[:40], *more])
+
+    return _confirm(options, call, words)
 
 
 def _confirm(options: argparse.Namespace, call: Callable[[bool], Answer], words: Callable[[Any], str]) -> int:

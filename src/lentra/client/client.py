@@ -75,6 +75,9 @@ class Client:
         self.people = Collection(self, "people")
         self.tokens = Collection(self, "tokens")
         self.subnets = Subnets(self, "subnets")
+        self.reservations = Collection(self, "reservations")
+        self.addresses = Collection(self, "addresses")
+        self.plans = Plans(self, "plans")
 
     # --- who ---
 
@@ -87,6 +90,40 @@ class Client:
     def size(self, **what: Any) -> Record:
         """Size by ``hosts`` (with ``growth`` in percent) or ``length``, under a ``sheet`` or a ``pool``'s."""
         return self._record("size", what)
+
+    def size_several(self, needs: list[Record], **under: Any) -> Record:
+        """Size several subnets (each with ``name`` and ``hosts`` or ``length``), packed ``inside`` a block if given."""
+        return self._worked_out("size/several", {"needs": needs, **under})
+
+    def size_range(self, subnets: int, **under: Any) -> Record:
+        """The range that a number of subnets needs (IPv6 unless ``family=4``)."""
+        return self._record("size/range", {"subnets": subnets, **under})
+
+    def size_cluster(self, nodes: int, **need: Any) -> Record:
+        """Size a cluster: ``surge``, ``workloads``, ``balancers``, ``own_range``, ``service_range``…
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.size_cluster(12, workloads=40, balancers=3, sheet="four-and-one")["subnet"]["length"]
+            22
+        """
+        return self._worked_out("size/cluster", {"nodes": nodes, **need})
+
+    def split(self, prefix: str, **how: Any) -> Record:
+        """Split a block equally: ``into`` so many parts, or all of a ``length``."""
+        return self._record("split", {"prefix": prefix, **how})
+
+    def carries(self, prefix: str, **under: Any) -> Record:
+        """What a block carries: hosts, subnets, and cluster nodes with so many ``workloads``."""
+        return self._record("carries", {"prefix": prefix, **under})
+
+    def check_ranges(self, realm: str, ranges: list[str]) -> list[Record]:
+        """How each of a list of ranges lies to all that is known in a realm."""
+        return list(self.call("POST", "check-ranges", body={"realm": realm, "ranges": ranges}, safe=True).json())
+
+    def still_fits(self, **of: Any) -> list[Record]:
+        """How many blocks of each length still fit in a ``pool``, a ``region`` or a ``realm``."""
+        return list(self.call("GET", "still-fits", query=of).json())
 
     def explain(self, prefix: str, **what: Any) -> Record:
         """All plain facts about a prefix, under a ``sheet`` or a ``pool``'s."""
@@ -132,6 +169,10 @@ class Client:
         """Give a subnet back; ``at_once`` (for planners) skips or ends cooling."""
         path = f"subnets/{_part(subnet)}/release"
         return self.change("POST", path, {"at_once": at_once}, preview=preview, why=why)
+
+    def set_up_cluster(self, *, preview: bool = False, why: str = "", **wanted: Any) -> Answer:
+        """Hand out a cluster's node subnet, and reserve or keep out the ranges that it brings along."""
+        return self.change("POST", "clusters", wanted, preview=preview, why=why)
 
     # --- calls ---
 
@@ -182,15 +223,19 @@ class Client:
         query: Mapping[str, Any] | None = None,
         body: Mapping[str, Any] | None = None,
         headers: Mapping[str, str] | None = None,
+        safe: bool = False,
     ) -> requests.Response:
         """One call, tried again while the service is away or busy and it is safe to.
+
+        Args:
+            safe: the call changes nothing, although it is no GET.
 
         Raises:
             NotReachable: no answer after all retries.
             Problem: the service refuses.
         """
         given = {name: value for name, value in (query or {}).items() if value is not None}
-        safe = method == "GET" or "Idempotency-Key" in (headers or {}) or bool(given.get("preview"))
+        safe = safe or method == "GET" or "Idempotency-Key" in (headers or {}) or bool(given.get("preview"))
         tries = self.retries + 1 if safe else 1
         failure: Exception | None = None
         for attempt in range(tries):
@@ -215,6 +260,9 @@ class Client:
                 raise failure
         assert failure is not None
         raise failure
+
+    def _worked_out(self, path: str, body: Mapping[str, Any]) -> Record:
+        return dict(self.call("POST", path, body=body, safe=True).json())
 
     def _record(self, path: str, query: Mapping[str, Any] | None = None) -> Record:
         return dict(self.call("GET", path, query=query).json())
@@ -272,10 +320,39 @@ class Collection:
 class Pools(Collection):
     """Pools; ``add`` with ``parent`` carves one out of another."""
 
-    def add_range(self, ref: str | int, range: str, *, preview: bool = False, why: str = "") -> Answer:
-        """Add a range to a top-level pool."""
+    def add_range(
+        self,
+        ref: str | int,
+        range: str | None = None,
+        *,
+        length: int | None = None,
+        family: int = 4,
+        preview: bool = False,
+        why: str = "",
+    ) -> Answer:
+        """Add a range to a pool; a carved one takes it (or one of ``length``) from its parent."""
         path = f"pools/{_part(ref)}/ranges"
-        return self.client.change("POST", path, {"range": range}, preview=preview, why=why)
+        body = {"range": range} if range is not None else {"length": length, "family": family}
+        return self.client.change("POST", path, body, preview=preview, why=why)
+
+    def change_range(
+        self,
+        ref: str | int,
+        old: str,
+        new: str,
+        *,
+        rebase: bool = False,
+        preview: bool = False,
+        why: str = "",
+        **more: Any,
+    ) -> Answer:
+        """Put another range in the place of one; what lives in it moves only with ``rebase`` or a ``proposal``."""
+        body = {"old": old, "new": new, "rebase": rebase, **more}
+        return self.client.change("POST", f"pools/{_part(ref)}/change-range", body, preview=preview, why=why)
+
+    def second_family(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
+        """Give every subnet of the pool an IPv6 block; ``numbering`` by number or by tag, ``within`` a prefix."""
+        return self.client.change("POST", f"pools/{_part(ref)}/second-family", how, preview=preview, why=why)
 
     def usage(self, ref: str | int) -> Record:
         """Usage of the pool by itself (``own``) and with the pools carved from it (``with_carved``)."""
@@ -289,6 +366,47 @@ class Pools(Collection):
 class Subnets(Collection):
     """Subnets; `Client.request` and `Client.release` make and end them."""
 
+    def grow(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
+        """Grow in place, to ``length`` or until ``hosts`` fit; ``downward``, ``second``: on explicit word."""
+        return self._do(ref, "grow", how, preview, why)
+
+    def shrink(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
+        """Give back the unused part: keep ``length``, so many ``hosts``, or the part ``keep``."""
+        return self._do(ref, "shrink", how, preview, why)
+
+    def keep_room(self, ref: str | int, doublings: int, *, preview: bool = False, why: str = "") -> Answer:
+        """Keep so many doublings free behind the block."""
+        return self._do(ref, "room", {"doublings": doublings}, preview, why)
+
+    def replace(self, ref: str | int, *, preview: bool = False, why: str = "", **new: Any) -> Answer:
+        """A new subnet in the place of this one, which retires until it is given back."""
+        return self._do(ref, "replace", new, preview, why)
+
+    def confirm(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+        """Turn a held subnet into an active one."""
+        return self._do(ref, "confirm", {}, preview, why)
+
+    def attach(
+        self, ref: str | int, target: str, *, move: bool = False, preview: bool = False, why: str = ""
+    ) -> Answer:
+        """Attach a public address to a target."""
+        return self._do(ref, "attach", {"target": target, "move": move}, preview, why)
+
+    def detach(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+        """Detach a public address."""
+        return self._do(ref, "detach", {}, preview, why)
+
+    def record(self, ref: str | int, name: str, *, preview: bool = False, why: str = "", **what: Any) -> Answer:
+        """Record an ``address`` of the subnet, or the next free one, or ``count`` of them."""
+        return self._do(ref, "addresses", {"name": name, **what}, preview, why)
+
+    def address_map(self, ref: str | int) -> Record:
+        """What each address of the subnet's blocks is for."""
+        return dict(self.client.call("GET", f"subnets/{_part(ref)}/address-map").json())
+
+    def _do(self, ref: str | int, what: str, body: Mapping[str, Any], preview: bool, why: str) -> Answer:
+        return self.client.change("POST", f"subnets/{_part(ref)}/{what}", body, preview=preview, why=why)
+
     def history(self, ref: str | int) -> Record | list[Record]:
         """Ledger entries of a subnet, newest first; by number also after it is gone."""
         return list(self.client.call("GET", f"subnets/{_part(ref)}/history").json())
@@ -296,6 +414,50 @@ class Subnets(Collection):
     def neighbours(self, ref: str | int) -> Any:
         """What lies around each block of a subnet."""
         return list(self.client.call("GET", f"subnets/{_part(ref)}/neighbours").json())
+
+
+class Plans(Collection):
+    """Plans, given as text (YAML or JSON) or as a mapping.
+
+    Example:
+        >>> client = Client(url, token)
+        >>> seen = client.plans.preview({
+        ...     "format": "lentra-plan-1", "name": "gate-readers", "project": "ticketing",
+        ...     "pools": {"ipv4": "fleet:ticket-hall"}, "zones": ["ml-1", "ml-2"],
+        ...     "tiers": [{"tier": "app", "hosts": 11}, {"tier": "data", "length": 28}],
+        ... })
+        >>> seen.result["possible"], seen.result["counts"]["added"]
+        (True, 4)
+    """
+
+    def preview(self, plan: str | Mapping[str, Any], **options: Any) -> Answer:
+        """What the plan comes to; its ``proposal`` makes a commit do exactly that."""
+        return self._send(plan, True, "", options)
+
+    def commit(self, plan: str | Mapping[str, Any], *, why: str = "", **options: Any) -> Answer:
+        """Hand out what is not there yet, all or nothing; ``give_back`` what is no longer wanted."""
+        return self._send(plan, False, why, options)
+
+    def hold(self, plan: str | Mapping[str, Any], minutes: int, *, why: str = "", **options: Any) -> Answer:
+        """Set the plan's space aside for some minutes; it falls back by itself unless committed."""
+        return self._send(plan, False, why, {"hold_minutes": minutes, **options})
+
+    def departures(self, ref: str | int) -> list[Record]:
+        """Where the registry has departed from a committed plan."""
+        return list(self.client.call("GET", f"plans/{_part(ref)}/departures").json())
+
+    def remove(self, ref: str | int, *, give_back: bool = False, preview: bool = False, why: str = "") -> Answer:
+        """Remove a plan, with all its subnets given back if ``give_back``."""
+        body = {"give_back": give_back}
+        return self.client.change("POST", f"plans/{_part(ref)}/remove", body, preview=preview, why=why)
+
+    def schema(self) -> Record:
+        """The JSON Schema of the plan format."""
+        return dict(self.client.call("GET", "plan-schema.json").json())
+
+    def _send(self, plan: str | Mapping[str, Any], preview: bool, why: str, options: Mapping[str, Any]) -> Answer:
+        given = {"text": plan} if isinstance(plan, str) else {"document": dict(plan)}
+        return self.client.change("POST", "plans", {**given, **options}, preview=preview, why=why)
 
 
 def sign_in(url: str, name: str, password: str, token_name: str) -> tuple[str, Record]:

@@ -38,6 +38,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "lentra.service.middleware.RequestIdMiddleware",
+    "lentra.api.settling.settle_first",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -116,6 +117,9 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "PlacementEnum": ["snug", "low", "roomy"],
         "FamilyEnum": [(4, 4), (6, 6)],
+        "KeepOutKindEnum": "lentra.registry.models.space.KEEP_OUT_KINDS",
+        "ReservationKindEnum": "lentra.registry.models.reserved.RESERVATION_KINDS",
+        "AddressKindEnum": "lentra.registry.models.addresses.ADDRESS_KINDS",
     },
     "POSTPROCESSING_HOOKS": [
         "drf_spectacular.hooks.postprocess_schema_enums",

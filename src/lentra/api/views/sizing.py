@@ -470,7 +470,7 @@ class StillFitsQuerySerializer(Strict):
     realm = NameField(required=False)
 
 
-class FitSerializer(serializers.Serializer):
+class RoomForSerializer(serializers.Serializer):
     """How many blocks of a length still fit, and in which pools most of them."""
 
     family = serializers.IntegerField()
@@ -483,7 +483,7 @@ class StillFitsView(APIView):
     @extend_schema(
         summary="What still fits in a pool, a region or a realm",
         parameters=query_parameters(StillFitsQuerySerializer),
-        responses=FitSerializer(many=True),
+        responses=RoomForSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
         values = read_query(request, StillFitsQuerySerializer)

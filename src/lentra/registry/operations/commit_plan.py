@@ -446,6 +446,10 @@ def _write(
             store.replace(old, [Extent(e.prefix, e.state, subnet.pk) for e in old])
     change.batch.send()
     _keep_back(change, wanted, proposed.reserving, plan, stores, ends_at)
+    for reservation in list(plan.reservations.all()):
+        own = stores[reservation.pool_id]
+        if not own[reservation.family].reserved_by(reservation.pk):
+            free_reservations(change, [reservation], own, "use up")
     for own in stores.values():
         if ends_at:
             note_end(own, ends_at)

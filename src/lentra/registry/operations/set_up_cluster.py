@@ -32,8 +32,8 @@ class WantedCluster:
         need: nodes, surge, workloads, balancers.
         length: the node subnet's length, if it is to be wider than needed.
         workload_range, service_range, bridge_range: prefixes; a workload range may be left out to have one found.
-        take_as: ``reserve``: workload and service range become reservations of the pool, kept for the cluster;
-            ``keep out``: they are declared used, wherever they lie.
+        take_as: ``reserve``: workload and service range become reservations of the pool, kept for the cluster, where
+            they lie in it, and are kept out elsewhere; ``keep out``: they are kept out wherever they lie.
         name_service: the name service's address in the service range; offset 10 if None.
     """
 
@@ -96,7 +96,8 @@ def set_up_cluster(change: Change, wanted: WantedCluster) -> ClusterMade:
                 received=prefix,
                 suggestions=[f"/{size.workload_length}"],
             )
-        if wanted.take_as == "keep out" or what == "bridge":
+        in_pool = any(row.prefix.contains(prefix) for row in pool.ranges.all())
+        if wanted.take_as == "keep out" or what == "bridge" or not in_pool:
             values = {
                 "realm": pool.realm,
                 "family": prefix.family,

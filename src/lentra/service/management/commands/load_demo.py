@@ -18,19 +18,25 @@ from typing import Any
 import yaml
 from django.core.management.base import BaseCommand, CommandError
 
-from lentra.addressing.prefix import parse_prefix, parse_range
+from lentra.addressing.prefix import address_text, parse_prefix, parse_range
 from lentra.registry.clock import SetClock
 from lentra.registry.envelope import perform
 from lentra.registry.ledger import Change
-from lentra.registry.models import KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Zone
+from lentra.registry.models import KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Tier, Zone
 from lentra.registry.operations.add_keep_out import add_keep_out, remove_keep_out
 from lentra.registry.operations.add_pool import add_pool
 from lentra.registry.operations.add_realm import add_realm
 from lentra.registry.operations.add_set_up import add_set_up
+from lentra.registry.operations.attach_address import attach_address
 from lentra.registry.operations.carve_pool import carve_pool
+from lentra.registry.operations.commit_plan import commit_plan
+from lentra.registry.operations.edit_subnet import edit_subnet
 from lentra.registry.operations.give_back import give_back_subnet
 from lentra.registry.operations.hand_out import hand_out
 from lentra.registry.operations.manage_people import add_person, add_token
+from lentra.registry.operations.record_addresses import WantedAddresses, record_addresses
+from lentra.registry.operations.reserve import WantedReservation, reserve
+from lentra.registry.plans.reading import read_plan
 from lentra.registry.queries.find import find
 from lentra.registry.queries.serving import serving_pools
 from lentra.registry.requests import Wanted
@@ -50,7 +56,7 @@ class Command(BaseCommand):
         if Realm.objects.exists():
             raise CommandError("the registry is not empty")
         scenario = yaml.safe_load((options["scenario"] / "scenario.yaml").read_text())
-        loader = Loader(scenario, datetime.now(UTC).replace(microsecond=0))
+        loader = Loader(scenario, options["scenario"], datetime.now(UTC).replace(microsecond=0))
         loader.places()
         people = loader.people()
         loader.pools()
@@ -64,8 +70,9 @@ class Command(BaseCommand):
 class Loader:
     """Loads a scenario as of a given moment."""
 
-    def __init__(self, scenario: dict[str, Any], today: datetime) -> None:
+    def __init__(self, scenario: dict[str, Any], folder: Path, today: datetime) -> None:
         self.scenario = scenario
+        self.folder = folder
         self.today = today
         self.actor: Person | None = None
         self.clock = SetClock(today - timedelta(days=_SET_UP_DAYS))
@@ -157,9 +164,16 @@ class Loader:
                 wanted = self._wanted(wave, zone, tier, hosts)
                 days = start - (start - end) * n / max(1, len(asked) - 1)
                 yield days, number, partial(hand_out, wanted=wanted), ""
-        for row in self.scenario["given_back"]:
-            number += 1
-            yield row["days"], number, partial(self._give_back, row=row), row["why"]
+        for section, work in (
+            ("reservations", self._reserve),
+            ("plans", self._commit_plan),
+            ("inside", self._fix_inside),
+            ("attached", self._attach),
+            ("given_back", self._give_back),
+        ):
+            for row in self.scenario[section]:
+                number += 1
+                yield row["days"], number, partial(work, row=row), row.get("why", "")
 
     def _wanted(self, wave: dict[str, Any], zone: str, tier: str, hosts: int) -> Wanted:
         pool = wave.get("pool")
@@ -175,8 +189,40 @@ class Loader:
             hosts=hosts,
             growth=wave.get("growth", 0),
             purpose=wave["purpose"],
+            room=wave.get("room", 0),
+            gateway=wave.get("gateway", "none"),
             labels={"season": "summer"} if tier == "edge" else {},
         )
+
+    def _reserve(self, change: Change, row: dict[str, Any]) -> None:
+        values = {name: value for name, value in row.items() if name not in ("days", "ends")}
+        if "range" in values:
+            values["range"] = parse_range(values["range"])
+        for name, model in (("projects", Project), ("tiers", Tier)):
+            values[name] = [find(model, each) for each in values.get(name, [])]
+        if "ends" in row:
+            values["ends_at"] = self.today + timedelta(days=row["ends"])
+        reserve(change, WantedReservation(**values))
+
+    def _commit_plan(self, change: Change, row: dict[str, Any]) -> None:
+        source = (self.folder / row["file"]).read_text()
+        commit_plan(change, read_plan(source), source)
+
+    def _fix_inside(self, change: Change, row: dict[str, Any]) -> None:
+        subnet = find(Subnet, row["subnet"])
+        values = dict(row["values"])
+        if offsets := row.get("dhcp"):
+            first = subnet.blocks()[0].first
+            values["dhcp"] = "-".join(address_text(4, first + offset) for offset in offsets)
+        edit_subnet(change, subnet.pk, values)
+        for record in row["records"]:
+            record_addresses(change, subnet.pk, WantedAddresses(**record))
+
+    def _attach(self, change: Change, row: dict[str, Any]) -> None:
+        held = Subnet.objects.filter(project__name=row["project"], pool__exposure="public", state="active")
+        for n, subnet in enumerate(list(held.order_by("pk"))[: -row["idle"]]):
+            target = row["targets"][n % len(row["targets"])]
+            attach_address(change, subnet.pk, f"{target}-{n // len(row['targets']) + 1}")
 
     def _give_back(self, change: Change, row: dict[str, Any]) -> None:
         subnets = Subnet.objects.filter(project__name=row["project"], state="active").order_by("pk")

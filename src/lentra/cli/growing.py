@@ -1,0 +1,160 @@
+"""Changing the size of what was handed out: grow, shrink, room, replace, confirm."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.looking import given
+from lentra.cli.output import cell, usable
+from lentra.client import Answer
+
+
+def add_commands(commands: Any) -> None:
+    """Add the commands of this file."""
+    command = commands.add_parser(
+        "grow",
+        help="grow a subnet in place",
+        epilog="example: lentra grow fleet-telemetry-ml-1-app-02 --length 22 --preview",
+    )
+    command.add_argument("subnet")
+    command.add_argument("--length", type=int, help="to this length; twice as wide if nothing is said")
+    command.add_argument("--hosts", type=int, help="until so many hosts fit")
+    command.add_argument("--growth", type=int, help="percent on top of the hosts")
+    command.add_argument("--family", type=int, choices=[4, 6])
+    command.add_argument("--downward", action="store_const", const=True, help="the first address may change")
+    command.add_argument(
+        "--second", action="store_const", const=True, help="where it cannot grow in place, add a second block"
+    )
+    _finish(command, _grow)
+
+    command = commands.add_parser(
+        "shrink",
+        help="give back the unused part of a subnet",
+        epilog="example: lentra shrink tide-model-nc-2-app-01 --length 25 --hosts 90 --preview",
+    )
+    command.add_argument("subnet")
+    command.add_argument("--length", type=int, help="keep the first part of this length")
+    command.add_argument("--hosts", type=int, help="keep enough for so many hosts")
+    command.add_argument("--keep", help="keep exactly this part")
+    command.add_argument("--as-room", action="store_const", const=True, help="keep the rest as room")
+    _finish(command, _shrink)
+
+    command = commands.add_parser(
+        "room",
+        help="keep space free behind a subnet",
+        epilog="example: lentra room fleet-telemetry-ml-1-app-02 1 --preview",
+    )
+    command.add_argument("subnet")
+    command.add_argument("doublings", type=int, help="1: room to become twice as wide; 0 gives it back")
+    _finish(command, _room)
+
+    command = commands.add_parser(
+        "replace",
+        help="a new subnet in the place of one, which retires until it is given back",
+        epilog="example: lentra replace ticketing-ml-1-app-01 --hosts 230 --preview",
+    )
+    command.add_argument("subnet")
+    for name in ("pool", "zone", "region", "tier", "prefix", "placement", "name", "tag"):
+        command.add_argument(f"--{name}", help=f"another {name}")
+    for name in ("hosts", "growth", "length", "room"):
+        command.add_argument(f"--{name}", type=int)
+    _finish(command, _replace)
+
+    command = commands.add_parser(
+        "confirm",
+        help="turn a held subnet into an active one",
+        epilog="example: lentra confirm crew-roster-ml-1-app-03",
+    )
+    command.add_argument("subnet")
+    _finish(command, _confirm)
+
+
+def _finish(command: argparse.ArgumentParser, run: Any) -> None:
+    add_change_options(command)
+    command.set_defaults(run=run)
+
+
+def _grow(options: argparse.Namespace) -> int:
+    how = given(options, "length", "hosts", "growth", "family", "downward", "second")
+    return _resize(options, "grow", how)
+
+
+def _shrink(options: argparse.Namespace) -> int:
+    how = given(options, "length", "hosts", "keep", "as_room")
+    if not how:
+        raise WrongUse("say how much to keep: --length, --hosts or --keep")
+    return _resize(options, "shrink", how)
+
+
+def _resize(options: argparse.Namespace, verb: str, how: dict[str, Any]) -> int:
+    client = client_for(options)
+    before = client.subnets.get(options.subnet)
+
+    def call(preview: bool) -> Answer:
+        act = client.subnets.grow if verb == "grow" else client.subnets.shrink
+        return act(options.subnet, preview=preview, why=options.why, **how)
+
+    def words(subnet: dict[str, Any]) -> str:
+        after = ", ".join(f"{b['prefix']} ({usable(b)} usable)" for b in subnet["blocks"])
+        return f"{verb} {subnet['name']}: {cell(before['blocks'])} → {after}"
+
+    confirmed_change(options, call, words)
+    return DONE
+
+
+def _room(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.subnets.keep_room(options.subnet, options.doublings, preview=preview, why=options.why)
+
+    confirmed_change(
+        options,
+        call,
+        lambda subnet: f"keep {cell(subnet['room'])} free behind {cell(subnet['blocks'])} ({subnet['name']})",
+    )
+    return DONE
+
+
+def _replace(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    names = (
+        "pool",
+        "zone",
+        "region",
+        "tier",
+        "prefix",
+        "placement",
+        "name",
+        "tag",
+        "hosts",
+        "growth",
+        "length",
+        "room",
+    )
+    new = given(options, *names)
+    seen: list[Answer] = []
+
+    def call(preview: bool) -> Answer:
+        more = {"proposal": seen[0].proposal} if seen and not preview else {}
+        seen.append(client.subnets.replace(options.subnet, preview=preview, why=options.why, **new, **more))
+        return seen[-1]
+
+    def words(made: dict[str, Any]) -> str:
+        subnet = made["subnets"][0]
+        return f"hand out {cell(subnet['blocks'])} as {subnet['name']}; {options.subnet} retires until it is given back"
+
+    confirmed_change(options, call, words)
+    return DONE
+
+
+def _confirm(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.subnets.confirm(options.subnet, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda subnet: f"hand out {cell(subnet['blocks'])} as {subnet['name']}")
+    return DONE

@@ -1,0 +1,215 @@
+"""Inside a subnet: its address map, address records; and single public addresses."""
+
+from __future__ import annotations
+
+import argparse
+from itertools import islice
+from typing import Any
+
+from lentra.cli.context import DONE, add_change_options, client_for, confirmed_change
+from lentra.cli.looking import given
+from lentra.cli.output import cell, grouped, show_record, show_rows, styled
+from lentra.client import Answer
+
+_WIDTH = 64
+_MARKS = {
+    "network": "N",
+    "broadcast": "B",
+    "withheld": "x",
+    "gateway": "G",
+    "dhcp": "d",
+    "static": "·",
+    "host": "■",
+    "service": "S",
+    "virtual": "V",
+}
+
+
+def add_commands(commands: Any) -> None:
+    """Add the commands of this file."""
+    command = commands.add_parser(
+        "map", help="what each address of a subnet is for", epilog="example: lentra map crew-roster-ml-1-app-01"
+    )
+    command.add_argument("subnet")
+    command.set_defaults(run=_map)
+
+    parser = commands.add_parser("address", help="address records of subnets", epilog=_ADD_EXAMPLE)
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    command = verbs.add_parser("add", help="record an address, or the next free ones", epilog=_ADD_EXAMPLE)
+    command.add_argument("subnet")
+    command.add_argument("name", help="its name; with --count the stem of the names")
+    command.add_argument("--address", help="this one; the next free one if left out")
+    command.add_argument("--count", type=int, help="so many at once")
+    command.add_argument("--kind", choices=["host", "gateway", "service", "virtual"])
+    command.add_argument("--mac")
+    command.add_argument("--family", type=int, choices=[4, 6])
+    command.add_argument("--purpose")
+    command.add_argument("--service", help="where the subnet is kept for one service")
+    add_change_options(command)
+    command.set_defaults(run=_add)
+
+    command = verbs.add_parser(
+        "list", help="find address records", epilog="example: lentra address list --subnet crew-roster-ml-1-app-01"
+    )
+    for name in ("subnet", "realm", "address", "name", "mac", "kind", "text"):
+        command.add_argument(f"--{name}")
+    command.add_argument("--limit", type=int, default=100, help="at most this many (100)")
+    command.set_defaults(run=_list)
+
+    command = verbs.add_parser("edit", help="edit one", epilog="example: lentra address list --text rota")
+    command.add_argument("number", help="its number, or its address")
+    for name in ("name", "mac", "kind", "purpose"):
+        command.add_argument(f"--{name}")
+    add_change_options(command)
+    command.set_defaults(run=_edit)
+
+    command = verbs.add_parser("release", help="release one", epilog="example: lentra address list --text rota")
+    command.add_argument("number", help="its number, or its address")
+    add_change_options(command)
+    command.set_defaults(run=_release)
+    _add_public(commands)
+
+
+_ADD_EXAMPLE = "example: lentra address add crew-roster-ml-1-app-01 rota-web --count 2 --preview"
+
+
+def _add_public(commands: Any) -> None:
+    example = "example: lentra public list"
+    parser = commands.add_parser("public", help="single public addresses: attach, move, detach", epilog=example)
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    command = verbs.add_parser("list", help="list them with what they are attached to", epilog=example)
+    command.add_argument("--project")
+    command.add_argument("--idle", action="store_true", help="only those attached to nothing")
+    command.set_defaults(run=_public_list)
+    for verb, words in (("attach", "attach one to a target"), ("move", "take one to another target")):
+        command = verbs.add_parser(
+            verb, help=words, epilog="example: lentra public attach ticketing-nc-1-edge-05 balancer-7 --preview"
+        )
+        command.add_argument("subnet", help="the name it is held by")
+        command.add_argument("target")
+        add_change_options(command)
+        command.set_defaults(run=_attach)
+    command = verbs.add_parser(
+        "detach", help="detach one", epilog="example: lentra public detach ticketing-nc-1-edge-02 --preview"
+    )
+    command.add_argument("subnet", help="the name it is held by")
+    add_change_options(command)
+    command.set_defaults(run=_detach)
+
+
+def _map(options: argparse.Namespace) -> int:
+    found = client_for(options).subnets.address_map(options.subnet)
+    if options.output != "table":
+        show_record(found, options.output)
+        return DONE
+    for block in found["blocks"]:
+        gateway = f", gateway {block['gateway']}" if block["gateway"] else ""
+        print(styled(f"{block['prefix']}{gateway}", "bold"))
+        if int(block["total"]) <= 1 << 16:
+            _draw(block)
+        totals = ", ".join(f"{grouped(count)} {purpose}" for purpose, count in block["totals"].items())
+        print(f"{grouped(block['total'])} addresses: {totals}")
+        show_rows(block["stretches"][:60], ("range", "purpose", "name", "addresses"), "table")
+        print()
+    return DONE
+
+
+def _draw(block: dict[str, Any]) -> None:
+    """One mark an address, or for several where the block is wide."""
+    total = int(block["total"])
+    each = max(1, total // (_WIDTH * 8))
+    marks = [" "] * -(-total // each)
+    for stretch in block["stretches"]:
+        first = round(stretch["start"] * total)
+        for at in range(first, first + int(stretch["addresses"])):
+            slot = at // each
+            if marks[slot] in (" ", "·", "d"):
+                marks[slot] = _MARKS.get(stretch["purpose"], "?")
+    for at in range(0, len(marks), _WIDTH):
+        print("  " + "".join(marks[at : at + _WIDTH]))
+    shown = {stretch["purpose"] for stretch in block["stretches"]}
+    legend = ", ".join(f"{mark} {purpose}" for purpose, mark in _MARKS.items() if purpose in shown)
+    print(styled(f"  {legend}" + (f"; {each} addresses a mark" if each > 1 else ""), "dim"))
+
+
+def _add(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    what = given(options, "address", "count", "kind", "mac", "family", "purpose", "service")
+
+    def call(preview: bool) -> Answer:
+        return client.subnets.record(options.subnet, options.name, preview=preview, why=options.why, **what)
+
+    def words(made: dict[str, Any]) -> str:
+        rows = [f"{record['address']} as {record['name']}" for record in made["addresses"]]
+        return (
+            f"record in {options.subnet}: "
+            + ", ".join(rows[:8])
+            + (f" and {len(rows) - 8} more" if len(rows) > 8 else "")
+        )
+
+    confirmed_change(options, call, words)
+    return DONE
+
+
+def _list(options: argparse.Namespace) -> int:
+    of = given(options, "subnet", "realm", "address", "name", "mac", "kind", "text")
+    rows = islice(client_for(options).addresses.list(limit=min(options.limit, 1000), **of), options.limit)
+    show_rows(rows, ("id", "address", "kind", "name", "mac", "purpose", "subnet"), options.output)
+    return DONE
+
+
+def _number(options: argparse.Namespace) -> str:
+    """The record's number, looked up if an address was given."""
+    if options.number.isdigit():
+        return str(options.number)
+    found = list(islice(client_for(options).addresses.list(address=options.number), 2))
+    return str(found[0]["id"]) if len(found) == 1 else str(options.number)
+
+
+def _edit(options: argparse.Namespace) -> int:
+    client, number = client_for(options), _number(options)
+    values = given(options, "name", "mac", "kind", "purpose")
+
+    def call(preview: bool) -> Answer:
+        return client.addresses.edit(number, preview=preview, why=options.why, **values)
+
+    confirmed_change(options, call, lambda record: f"set on {record['address']}: {cell(values)}")
+    return DONE
+
+
+def _release(options: argparse.Namespace) -> int:
+    client, number = client_for(options), _number(options)
+
+    def call(preview: bool) -> Answer:
+        return client.addresses.remove(number, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda record: f"release {record['address']} ({record['name']})")
+    return DONE
+
+
+def _public_list(options: argparse.Namespace) -> int:
+    of = {"public": "idle" if options.idle else "held", **given(options, "project")}
+    rows = client_for(options).subnets.list(limit=1000, **of)
+    show_rows(rows, ("name", "blocks", "project", "pool", "attached_to", "attached_at"), options.output)
+    return DONE
+
+
+def _attach(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        move = options.verb == "move"
+        return client.subnets.attach(options.subnet, options.target, move=move, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda s: f"attach {cell(s['blocks'])} ({s['name']}) to {s['attached_to']}")
+    return DONE
+
+
+def _detach(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.subnets.detach(options.subnet, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda s: f"detach {cell(s['blocks'])} ({s['name']})")
+    return DONE

@@ -1,0 +1,189 @@
+"""Plans: preview, hold, commit, list, show, remove; written as YAML or JSON files."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+from lentra.cli.context import DONE, REFUSED, WrongUse, add_change_options, agreed, client_for, confirmed_change
+from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled
+from lentra.client import Answer, Client
+
+_COLUMNS = ("slot", "change", "name", "blocks", "usable", "gateway", "tag", "room")
+_EXAMPLE = "example: lentra plan preview demo/plans/gate-readers.yaml"
+
+
+def add_commands(commands: Any) -> None:
+    """Add ``plan`` with its verbs."""
+    parser = commands.add_parser("plan", help="lay a project out over zones and tiers in one go", epilog=_EXAMPLE)
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    command = verbs.add_parser(
+        "preview", help="every block, with notes and errors; changes nothing", epilog=_EXAMPLE
+    )
+    command.add_argument("file", help="the plan, YAML or JSON; - for standard input")
+    command.set_defaults(run=_preview)
+
+    command = verbs.add_parser(
+        "hold",
+        help="set a plan's space aside for some minutes",
+        epilog="example: lentra plan hold demo/plans/gate-readers.yaml --minutes 15 --preview",
+    )
+    command.add_argument("file")
+    command.add_argument("--minutes", type=int, default=15, help="how long (15)")
+    add_change_options(command)
+    command.set_defaults(run=_commit)
+
+    command = verbs.add_parser(
+        "commit",
+        help="hand all of it out, or nothing",
+        epilog="example: lentra plan commit demo/plans/gate-readers.yaml --preview",
+    )
+    command.add_argument("file")
+    command.add_argument("--give-back", action="store_true", help="also give back what is no longer wanted")
+    add_change_options(command)
+    command.set_defaults(run=_commit, minutes=0)
+
+    command = verbs.add_parser("list", help="list plans", epilog="example: lentra plan list")
+    command.add_argument("--realm")
+    command.add_argument("--project")
+    command.set_defaults(run=_list)
+
+    command = verbs.add_parser(
+        "show",
+        help="a plan, and where the registry has departed from it",
+        epilog="example: lentra plan show tide-halls",
+    )
+    command.add_argument("ref", help="name or number")
+    command.add_argument("--text", action="store_true", help="its text, as it was written")
+    command.set_defaults(run=_show)
+
+    command = verbs.add_parser(
+        "remove", help="remove a plan", epilog="example: lentra plan remove tide-halls --give-back --preview"
+    )
+    command.add_argument("ref", help="name or number")
+    command.add_argument("--give-back", action="store_true", help="with all its subnets given back")
+    add_change_options(command)
+    command.set_defaults(run=_remove)
+
+    command = verbs.add_parser(
+        "schema", help="the JSON Schema of the format", epilog="example: lentra plan schema"
+    )
+    command.set_defaults(run=_schema)
+
+
+def _text(options: argparse.Namespace) -> str:
+    try:
+        return sys.stdin.read() if options.file == "-" else Path(options.file).read_text()
+    except (OSError, UnicodeDecodeError) as fault:
+        raise WrongUse(f"{options.file} cannot be read: {fault}")
+
+
+def _preview(options: argparse.Namespace) -> int:
+    return _show_proposed(client_for(options).plans.preview(_text(options)), options.output)
+
+
+def _show_proposed(seen: Answer, form: str) -> int:
+    """Show a preview; the exit code says whether the plan is possible."""
+    found = seen.result
+    if form in ("json", "yaml"):
+        show_record(found, form)
+    elif form == "csv":
+        show_rows(found["blocks"], _COLUMNS, form)
+    else:
+        show_rows(found["blocks"], _COLUMNS, form)
+        for kept in found["reserving"]:
+            where = f" in {kept['zone']}" if kept["zone"] else ""
+            print(f"kept back: {kept['range']} ({kept['kind']}{where})")
+        print(", ".join(f"{count} {what}" for what, count in found["counts"].items() if count) or "nothing to do")
+        for usage in found["usage"]:
+            print(
+                f"{usage['pool']['name']} IPv{usage['family']}: {bar(usage['before_percent'])} → "
+                f"{bar(usage['after_percent'])}, largest free {usage['largest_free_after'] or 'none'}"
+            )
+        _show_findings(found)
+    return DONE if found["possible"] else REFUSED
+
+
+def _show_findings(found: dict[str, Any]) -> None:
+    for kind, style in (("notes", "warn"), ("errors", "bad")):
+        for finding in found[kind]:
+            word = styled("note:" if kind == "notes" else "error:", style, sys.stderr)
+            print(f"{word} {finding['where']}: {finding['text']}", file=sys.stderr)
+            print(f"  then: {finding['consequence']}", file=sys.stderr)
+            if finding["suggestions"]:
+                print(f"  would work: {', '.join(finding['suggestions'][:5])}", file=sys.stderr)
+
+
+def _commit(options: argparse.Namespace) -> int:
+    client, text = client_for(options), _text(options)
+    more: dict[str, Any] = {"hold_minutes": options.minutes} if options.minutes else {}
+    if getattr(options, "give_back", False):
+        more["give_back"] = True
+    seen = client.plans.preview(text, **more)
+    if options.preview or not seen.result["possible"]:
+        return _show_proposed(seen, options.output)
+    if not options.yes:
+        if not sys.stdin.isatty():
+            raise WrongUse("nobody can be asked here: add --yes to go ahead, or --preview to look only")
+        _show_proposed(seen, "table")
+        if not agreed(f"Hold it for {options.minutes} minutes?" if options.minutes else "Commit it?"):
+            print("Nothing was changed.")
+            return DONE
+    done = client.plans.commit(text, why=options.why, proposal=seen.proposal, **more)
+    counts = ", ".join(f"{count} {what}" for what, count in done.result["counts"].items() if count)
+    name = cell(done.result["plan"])
+    until = f" until {done.result['ends_at']}" if done.result["ends_at"] else ""
+    print(
+        styled("Done: ", "good")
+        + f"plan {name} {'held' + until if until else 'committed'}: {counts or 'as it was'}"
+    )
+    if options.output != "table":
+        show_record(done.result, options.output)
+    return DONE
+
+
+def _list(options: argparse.Namespace) -> int:
+    of = {name: value for name in ("realm", "project") if (value := getattr(options, name))}
+    columns = ("name", "realm", "project", "state", "ends_at", "changed_at")
+    show_rows(client_for(options).plans.list(**of), columns, options.output)
+    return DONE
+
+
+def _show(options: argparse.Namespace) -> int:
+    client: Client = client_for(options)
+    plan = client.plans.get(options.ref)
+    if options.text:
+        print(plan["source"] or json.dumps(plan["document"], indent=2, ensure_ascii=False), end="")
+        return DONE
+    if options.output != "table":
+        show_record({**plan, "departures": client.plans.departures(plan["id"])}, options.output)
+        return DONE
+    print(styled(f"{plan['realm']['name']} > {plan['name']}", "bold"))
+    show_record(plan, "table", ("name", "realm", "document", "source", "version"))
+    show_rows(
+        client.subnets.list(plan=plan["id"], limit=1000), ("plan_slot", "name", "blocks", "state", "tag"), "table"
+    )
+    departures = client.plans.departures(plan["id"])
+    print(styled(f"{grouped(len(departures))} departures from the plan", "bold" if departures else "dim"))
+    if departures:
+        show_rows(departures, ("slot", "what", "subnet"), "table")
+    return DONE
+
+
+def _remove(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.plans.remove(options.ref, give_back=options.give_back, preview=preview, why=options.why)
+
+    more = " and give back all its subnets" if options.give_back else ""
+    confirmed_change(options, call, lambda plan: f"remove plan {plan['name']}{more}")
+    return DONE
+
+
+def _schema(options: argparse.Namespace) -> int:
+    show_record(client_for(options).plans.schema(), "yaml" if options.output == "yaml" else "json")
+    return DONE

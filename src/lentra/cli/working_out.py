@@ -1,0 +1,286 @@
+"""Working out: size, pack, split, carries, cluster, check, fits."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import Any
+
+from lentra.cli.context import DONE, REFUSED, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.looking import add_sheet_options, given
+from lentra.cli.output import cell, grouped, show_record, show_rows, styled
+from lentra.client import Answer
+
+_COUNTS = ("total", "withheld", "usable", "needed", "spare")
+
+
+def add_commands(commands: Any) -> None:
+    """Add the commands of this file."""
+    command = commands.add_parser(
+        "size",
+        help="how large a block a number of hosts needs",
+        epilog="example: lentra size 180 --growth 40 --sheet four-and-one\n"
+        "example: lentra size 180 --zones 3 --gateway --balancers 2\n"
+        "example: lentra size --subnets 300 --family 6",
+    )
+    command.add_argument("hosts", type=int, nargs="?", help="addresses that hosts need")
+    command.add_argument("--length", type=int, help="check this length, or say what it carries")
+    command.add_argument("--growth", type=int, help="percent on top")
+    command.add_argument("--family", type=int, choices=[4, 6])
+    command.add_argument("--zones", type=int, help="spread over so many zones, so that one may fail")
+    command.add_argument("--gateway", action="store_const", const="true", help="one more address, for a gateway")
+    command.add_argument("--balancers", type=int, help="so many more addresses, for balancers")
+    command.add_argument("--subnets", type=int, help="size a range for so many subnets instead")
+    add_sheet_options(command)
+    command.set_defaults(run=_size)
+
+    command = commands.add_parser(
+        "pack",
+        help="size several subnets, and pack them largest first",
+        epilog="example: lentra pack data=700 app=250 edge=110 ops=20 link=/29 --inside 10.40.128.0/21",
+    )
+    command.add_argument("need", nargs="+", help="NAME=HOSTS, NAME=HOSTS+GROWTH or NAME=/LENGTH")
+    command.add_argument("--inside", help="pack them into this block")
+    command.add_argument("--family", type=int, choices=[4, 6])
+    add_sheet_options(command)
+    command.set_defaults(run=_pack)
+
+    command = commands.add_parser(
+        "split", help="split a block equally", epilog="example: lentra split 10.40.64.0/20 --into 6"
+    )
+    command.add_argument("prefix")
+    command.add_argument("--into", type=int, help="at least so many parts")
+    command.add_argument("--length", type=int, help="into parts of this length")
+    command.set_defaults(run=_split)
+
+    command = commands.add_parser(
+        "carries",
+        help="how many hosts, subnets or cluster nodes a block carries",
+        epilog="example: lentra carries 10.40.64.0/22 --workloads 40 --balancers 3 --sheet four-and-one",
+    )
+    command.add_argument("prefix")
+    command.add_argument("--workloads", type=int, help="workloads a node, to count cluster nodes")
+    command.add_argument("--surge", type=int)
+    command.add_argument("--balancers", type=int)
+    add_sheet_options(command)
+    command.set_defaults(run=_carries)
+
+    _add_cluster(commands)
+
+    command = commands.add_parser(
+        "check",
+        help="how ranges lie to all that is known: free, equal, inside, contains, overlaps",
+        epilog="example: lentra check --realm fleet 10.40.64.0/24 10.44.3.0/24 172.16.0.10-172.16.0.40",
+    )
+    command.add_argument("range", nargs="*", help="a prefix, an address, or first-last")
+    command.add_argument("--realm", required=True)
+    command.add_argument("--file", help="a file with one range a line; - for standard input")
+    command.set_defaults(run=_check)
+
+    command = commands.add_parser(
+        "fits",
+        help="what still fits in a pool, a region or a realm",
+        epilog="example: lentra fits --region north-coast",
+    )
+    for name in ("pool", "region", "realm"):
+        command.add_argument(f"--{name}")
+    command.set_defaults(run=_fits)
+
+
+def _add_cluster(commands: Any) -> None:
+    parser = commands.add_parser(
+        "cluster", help="size a cluster, and set up its address space", epilog=_CLUSTER_EXAMPLE
+    )
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    size = verbs.add_parser(
+        "size",
+        help="work out a cluster's ranges",
+        epilog="example: lentra cluster size 12 --workloads 40 --balancers 3 --sheet four-and-one",
+    )
+    add_sheet_options(size)
+    make = verbs.add_parser("set-up", help="hand out and reserve all of them in one go", epilog=_CLUSTER_EXAMPLE)
+    make.add_argument("--name", required=True)
+    for name in ("pool", "project", "tier"):
+        make.add_argument(f"--{name}", required=True)
+    make.add_argument("--zone")
+    make.add_argument("--region")
+    make.add_argument("--workload-range", help="exactly this one; found if left out")
+    make.add_argument("--bridge-range", help="declared as kept out")
+    make.add_argument("--take-as", choices=["reserve", "keep out"])
+    for command in (size, make):
+        command.add_argument("nodes", type=int, help="nodes at work")
+        command.add_argument("--surge", type=int, help="nodes on top during an upgrade (1)")
+        command.add_argument("--workloads", type=int, help="most workloads on a node (30)")
+        command.add_argument("--balancers", type=int, help="addresses for internal balancers")
+        command.add_argument(
+            "--own-range", action="store_const", const=True, help="workloads have a range of their own"
+        )
+        command.add_argument("--length", type=int, help="the node subnet's length, if wider than needed")
+        command.add_argument("--service-range", help="range of the cluster's services")
+        command.add_argument("--name-service", help="address of the name service; offset 10 if left out")
+    size.set_defaults(run=_cluster_size)
+    add_change_options(make)
+    make.set_defaults(run=_cluster_set_up)
+
+
+_CLUSTER_EXAMPLE = (
+    "example: lentra cluster set-up 6 --name berth --pool ml-1-general --project tide-model --tier app --zone ml-1 "
+    "--service-range 10.47.240.0/22 --preview"
+)
+_NEED = ("nodes", "surge", "workloads", "balancers", "own_range", "length", "service_range", "name_service")
+
+
+def _size(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    if options.subnets is not None:
+        size = client.size_range(options.subnets, **given(options, "growth", "family", "sheet", "pool"))
+        if options.output != "table":
+            show_record(size, options.output)
+            return DONE
+        print(styled(f"/{size['length']}", "bold") + f" under {size['sheet']}: {size['why_not_smaller']}")
+        print(f"holds {grouped(size['holds'])} × /{size['unit']}, {grouped(size['spare'])} spare")
+        return DONE
+    names = ("hosts", "length", "growth", "family", "sheet", "pool", "zones", "gateway", "balancers")
+    size = client.size(**given(options, *names))
+    if options.output != "table":
+        show_record(size, options.output)
+        return DONE
+    if size["zones"]:
+        print(f"{size['hosts']:,} hosts in each of {size['zones']} zones, so that one may fail:")
+    print(styled(f"/{size['length']}", "bold") + f" under {size['sheet']}: {size['why_not_smaller']}")
+    _show_counts(size)
+    return DONE
+
+
+def _show_counts(size: dict[str, Any]) -> None:
+    show_rows([{"of": n, "addresses": grouped(size[n])} for n in _COUNTS], ("of", "addresses"), "table")
+
+
+def _pack(options: argparse.Namespace) -> int:
+    needs = [_need(text) for text in options.need]
+    found = client_for(options).size_several(needs, **given(options, "inside", "family", "sheet", "pool"))
+    if options.output in ("json", "yaml"):
+        show_record(found, options.output)
+        return DONE
+    rows = [
+        {"name": s["name"], "block": s["block"], "length": f"/{s['size']['length']}"}
+        | {n: grouped(s["size"][n]) for n in ("usable", "needed", "spare")}
+        for s in found["sized"]
+    ]
+    show_rows(rows, ("name", "block", "length", "usable", "needed", "spare"), options.output)
+    if options.output == "table":
+        print(f"all of them: {grouped(found['total'])} addresses, a {found['least']} holds them")
+        if options.inside:
+            print(f"left over: {', '.join(found['left']) or 'nothing'} = {grouped(found['left_over'])} addresses")
+    return DONE
+
+
+def _need(text: str) -> dict[str, Any]:
+    name, mark, amount = text.partition("=")
+    hosts, _, growth = amount.partition("+")
+    if mark and amount.startswith("/") and amount[1:].isdigit():
+        return {"name": name, "length": int(amount[1:])}
+    if mark and hosts.isdigit() and (not growth or growth.rstrip("%").isdigit()):
+        return {"name": name, "hosts": int(hosts), "growth": int(growth.rstrip("%") or 0)}
+    raise WrongUse(f"{text!r} is no need: write data=700, app=110+10 or link=/29")
+
+
+def _split(options: argparse.Namespace) -> int:
+    if (options.into is None) == (options.length is None):
+        raise WrongUse("say --into how many parts, or of which --length")
+    split = client_for(options).split(options.prefix, **given(options, "into", "length"))
+    if options.output in ("json", "yaml"):
+        show_record(split, options.output)
+        return DONE
+    show_rows([{"n": n, "part": part} for n, part in enumerate(split["parts"])], ("n", "part"), options.output)
+    if options.output == "table":
+        spare = (
+            f", {split['spare']} spare ({grouped(split['spare_addresses'])} addresses)" if split["spare"] else ""
+        )
+        print(f"{grouped(split['count'])} × /{split['length']}{spare}")
+    return DONE
+
+
+def _carries(options: argparse.Namespace) -> int:
+    found = client_for(options).carries(
+        options.prefix, **given(options, "workloads", "surge", "balancers", "sheet", "pool")
+    )
+    if options.output == "table":
+        found["hosts"] = grouped(found["hosts"])
+        found["subnets"] = ", ".join(f"{grouped(count)} × {length}" for length, count in found["subnets"].items())
+    show_record(found, options.output)
+    return DONE
+
+
+def _cluster_size(options: argparse.Namespace) -> int:
+    found = client_for(options).size_cluster(**given(options, *_NEED, "sheet", "pool"))
+    if options.output != "table":
+        show_record(found, options.output)
+        return DONE
+    _show_cluster(found)
+    _show_counts(found["subnet"])
+    return DONE
+
+
+def _show_cluster(found: dict[str, Any]) -> None:
+    size = found["subnet"]
+    print(
+        f"node subnet {styled('/' + str(size['length']), 'bold')} under {size['sheet']}: {size['why_not_smaller']}"
+    )
+    if found["workload_length"] is not None:
+        print(f"workload range /{found['workload_length']}, a /{found['slice_length']} for each node")
+    print(f"carries {grouped(found['most_nodes'])} nodes")
+    if services := found["services"]:
+        print(
+            f"service range {services['prefix']}: default service {services['default_service']}, "
+            f"name service {services['name_service']}"
+        )
+
+
+def _cluster_set_up(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    names = ("name", "pool", "project", "tier", "zone", "region", "workload_range", "bridge_range", "take_as")
+    wanted = given(options, *names, *_NEED)
+
+    def call(preview: bool) -> Answer:
+        return client.set_up_cluster(preview=preview, why=options.why, **wanted)
+
+    def words(made: dict[str, Any]) -> str:
+        lines = [f"hand out {cell(made['subnet']['blocks'])} as {made['subnet']['name']}"]
+        lines += [f"reserve {r['range']} as {r['name']}" for r in made["reservations"]]
+        lines += [f"keep out {k['range']}: {k['reason']}" for k in made["keep_outs"]]
+        if services := made["size"]["services"]:
+            lines.append(
+                f"(default service {services['default_service']}, name service {services['name_service']})"
+            )
+        return "\n  ".join(lines)
+
+    confirmed_change(options, call, words)
+    return DONE
+
+
+def _check(options: argparse.Namespace) -> int:
+    ranges = list(options.range)
+    if options.file:
+        text = sys.stdin.read() if options.file == "-" else Path(options.file).read_text()
+        ranges += [words[0] for line in text.splitlines() if (words := line.partition("#")[0].split())]
+    if not ranges:
+        raise WrongUse("give ranges to check, or a --file with one a line")
+    found = client_for(options).check_ranges(options.realm, ranges)
+    rows = [row | {"range": row["range"] or row["text"]} for row in found]
+    show_rows(rows, ("range", "how", "pool", "why"), options.output)
+    return DONE if all(row["how"] == "free" for row in found) else REFUSED
+
+
+def _fits(options: argparse.Namespace) -> int:
+    found = client_for(options).still_fits(**given(options, "pool", "region", "realm"))
+    rows = [
+        row | {"length": f"/{row['length']}", "count": grouped(row["count"]), "mostly_in": row["pools"]}
+        for row in found
+    ]
+    if options.output in ("json", "yaml"):
+        show_rows(found, (), options.output)
+    else:
+        show_rows(rows, ("family", "length", "count", "mostly_in"), options.output)
+    return DONE
