@@ -5,13 +5,18 @@ import { BrowserRouter, Navigate, Route, Routes, useLocation } from "react-route
 import { Problem } from "../api/client";
 import { LedgerPage } from "../ledger/LedgerPage";
 import { Loading } from "../parts/Answers";
+import { PlanEditorPage } from "../plans/PlanEditor";
+import { PlanPage } from "../plans/PlanPage";
+import { PlansPage } from "../plans/PlansPage";
 import { PoolPage } from "../pools/PoolPage";
 import { StartPage } from "../pools/StartPage";
+import { PublicPage } from "../public/PublicPage";
 import { RequestPage } from "../requests/RequestPage";
 import { SignInPage } from "../session/SignInPage";
 import { TokensPage } from "../session/TokensPage";
 import { useMe } from "../session/queries";
 import { SetUpPage } from "../setup/SetUpPage";
+import { SizePage } from "../sizing/SizePage";
 import { SubnetPage } from "../subnets/SubnetPage";
 import { SubnetsPage } from "../subnets/SubnetsPage";
 import { Shell } from "./Shell";
@@ -60,6 +65,11 @@ function Pages() {
         <Route path="/pools/:id" element={<PoolPage />} />
         <Route path="/subnets" element={<SubnetsPage />} />
         <Route path="/subnets/:id" element={<SubnetPage />} />
+        <Route path="/size/:way?" element={<SizePage />} />
+        <Route path="/plans" element={<PlansPage />} />
+        <Route path="/plans/new" element={<PlanEditorPage />} />
+        <Route path="/plans/:id" element={<PlanPage />} />
+        <Route path="/public" element={<PublicPage />} />
         <Route path="/request" element={<RequestPage />} />
         <Route path="/set-up/:kind" element={<SetUpPage />} />
         <Route path="/set-up" element={<Navigate to="/set-up/pools" replace />} />

@@ -5,6 +5,9 @@ import GridIcon from "@mui/icons-material/GridView";
 import HistoryIcon from "@mui/icons-material/History";
 import LightModeIcon from "@mui/icons-material/LightMode";
 import ListIcon from "@mui/icons-material/ViewList";
+import PlanIcon from "@mui/icons-material/ViewModule";
+import PublicIcon from "@mui/icons-material/Public";
+import RulerIcon from "@mui/icons-material/Straighten";
 import TuneIcon from "@mui/icons-material/Tune";
 import AppBar from "@mui/material/AppBar";
 import Box from "@mui/material/Box";
@@ -24,6 +27,9 @@ import { useMe, useSignOut } from "../session/queries";
 const PLACES = [
   { to: "/", label: "Pools", icon: <GridIcon fontSize="small" /> },
   { to: "/subnets", label: "Subnets", icon: <ListIcon fontSize="small" /> },
+  { to: "/size", label: "Work out", icon: <RulerIcon fontSize="small" /> },
+  { to: "/plans", label: "Plans", icon: <PlanIcon fontSize="small" /> },
+  { to: "/public", label: "Public", icon: <PublicIcon fontSize="small" /> },
   { to: "/request", label: "Request", icon: <AddIcon fontSize="small" />, role: "requester" },
   { to: "/set-up/pools", label: "Set-up", icon: <TuneIcon fontSize="small" /> },
   { to: "/ledger", label: "Ledger", icon: <HistoryIcon fontSize="small" /> },

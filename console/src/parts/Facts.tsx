@@ -6,7 +6,7 @@ export function Facts({ facts }: { facts: [string, ReactNode][] }) {
   return (
     <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 2, rowGap: 0.75, m: 0 }}>
       {facts
-        .filter(([, value]) => value !== "" && value !== null && value !== undefined)
+        .filter(([, value]) => value !== "" && value !== false && value !== null && value !== undefined)
         .map(([name, value]) => (
           <Fragment key={name}>
             <Box component="dt" sx={{ color: "text.secondary" }}>

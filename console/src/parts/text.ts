@@ -25,3 +25,9 @@ export function shellWord(value: string | number): string {
   const text = String(value);
   return /^[\w.:/{}=-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`;
 }
+
+/** A segment tag, with its outer one where the segment is doubly tagged. */
+export function tagText(subnet: { tag: number | null; outer_tag: number }): string {
+  if (subnet.tag === null) return "—";
+  return subnet.outer_tag ? `${subnet.outer_tag}.${subnet.tag}` : String(subnet.tag);
+}

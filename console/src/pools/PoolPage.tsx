@@ -3,6 +3,8 @@ import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Box from "@mui/material/Box";
 import Link from "@mui/material/Link";
+import Menu from "@mui/material/Menu";
+import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
@@ -16,13 +18,13 @@ import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { StateChip } from "../parts/states";
-import { grouped, percent } from "../parts/text";
+import { grouped, percent, tagText } from "../parts/text";
 import { UsageBar, type Usage } from "../parts/UsageBar";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
-import { KINDS } from "../setup/kinds";
-import { addRange, removeRecord } from "../setup/queries";
+import { KINDS, type Field } from "../setup/kinds";
+import { actOnPool, removeRecord } from "../setup/queries";
 import { useSubnets } from "../subnets/queries";
 import { usePicture, usePool, usePoolUsage, type Pool, type PoolUsage } from "./queries";
 import { SpacePicture } from "./SpacePicture";
@@ -239,6 +241,7 @@ function PoolSubnets({ pool }: { pool: Pool }) {
                 { head: "Project", cell: (row) => row.project.name },
                 { head: "Zone", cell: (row) => row.zone?.name ?? row.region?.name },
                 { head: "Tier", cell: (row) => row.tier.name },
+                { head: "Tag", right: true, cell: (row) => tagText(row) },
                 { head: "Hosts", right: true, cell: (row) => row.hosts ?? "—" },
                 { head: "Purpose", cell: (row) => row.purpose },
               ]}
@@ -258,24 +261,71 @@ function PoolSubnets({ pool }: { pool: Pool }) {
   );
 }
 
+const DOINGS = {
+  "add a range": {
+    what: "ranges",
+    fields: [
+      { name: "range", label: "Range", help: "such as 10.48.0.0/16" },
+      { name: "length", label: "Or find one of length", kind: "number", help: "for a pool that is carved out of another" },
+      { name: "family", label: "Family of that", kind: "choice", choices: ["4", "6"] },
+    ],
+  },
+  "change a range": {
+    what: "change-range",
+    fields: [
+      { name: "old", label: "Range to change", needed: true },
+      { name: "new", label: "To", needed: true },
+      { name: "rebase", label: "Move all that lives in it along", kind: "yes-no" },
+    ],
+  },
+  "add IPv6 to its subnets": {
+    what: "second-family",
+    fields: [
+      { name: "within", label: "Number in", help: "an IPv6 prefix of the pool; its first range if left empty" },
+      { name: "numbering", label: "Each block carries the subnet's", kind: "choice", choices: ["number", "tag"] },
+    ],
+  },
+} satisfies Record<string, { what: string; fields: Field[] }>;
+type DoingName = keyof typeof DOINGS;
+
 function PlannerActions({ pool }: { pool: Pool }) {
   const navigate = useNavigate();
-  const [doing, setDoing] = useState<"carve" | "range" | "give back" | null>(null);
+  const [menu, setMenu] = useState<HTMLElement | null>(null);
+  const [doing, setDoing] = useState<DoingName | "carve" | "reserve" | "give back" | null>(null);
   const chain = [pool.realm.name, ...(pool.parent ? [pool.parent.name] : []), pool.name];
   const close = () => setDoing(null);
+  const choose = (name: NonNullable<typeof doing>) => {
+    setMenu(null);
+    setDoing(name);
+  };
   return (
     <>
       <Button onClick={() => setDoing("carve")}>Carve a pool</Button>
-      {!pool.parent && <Button onClick={() => setDoing("range")}>Add a range</Button>}
-      <Button color="error" onClick={() => setDoing("give back")}>
-        Give the pool back
+      <Button onClick={() => setDoing("reserve")}>Reserve</Button>
+      <Button aria-haspopup="menu" onClick={(event) => setMenu(event.currentTarget)}>
+        More
       </Button>
+      <Menu anchorEl={menu} open={menu !== null} onClose={() => setMenu(null)}>
+        {(Object.keys(DOINGS) as DoingName[]).map((name) => (
+          <MenuItem key={name} onClick={() => choose(name)}>
+            {capital(name)}
+          </MenuItem>
+        ))}
+        <MenuItem onClick={() => choose("give back")}>Give the pool back</MenuItem>
+      </Menu>
       {doing === "carve" && <RecordForm kind={KINDS["pools"]!} preset={{ parent: pool.name, realm: pool.realm.name }} onClose={close} />}
-      {doing === "range" && (
+      {doing === "reserve" && (
+        <RecordForm kind={KINDS["reservations"]!} preset={{ pool: `${pool.realm.name}:${pool.name}` }} chain={chain} onClose={close} />
+      )}
+      {doing && doing in DOINGS && (
         <RecordForm
-          kind={{ ...KINDS["pools"]!, word: "range", noun: "range", fields: [{ name: "range", label: "Range", needed: true, help: "such as 10.48.0.0/16" }] }}
-          add={(values, preview, why) => addRange(pool.id, String(values["range"]), preview, why)}
-          command={(values) => `lentra pool add-range ${pool.name} ${values["range"] ?? "…"}`}
+          kind={{ ...KINDS["pools"]!, fields: DOINGS[doing as DoingName].fields }}
+          title={capital(doing)}
+          preset={doing === "change a range" ? { old: pool.ranges[0]! } : {}}
+          add={(values, preview, why) =>
+            actOnPool(pool.id, DOINGS[doing as DoingName].what, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, preview, why)
+          }
+          command={(values) => `lentra pool ${doing === "add a range" ? "add-range" : DOINGS[doing as DoingName].what} ${[pool.name, ...Object.values(values).map(String)].join(" ")}`}
           chain={chain}
           onClose={close}
         />
@@ -292,4 +342,8 @@ function PlannerActions({ pool }: { pool: Pool }) {
       )}
     </>
   );
+}
+
+function capital(words: string): string {
+  return words[0]!.toUpperCase() + words.slice(1);
 }

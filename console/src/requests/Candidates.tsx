@@ -55,6 +55,8 @@ export function Candidates({
             { head: "Usable", right: true, cell: (row) => grouped(row.usable) },
             { head: "Rule sheet", cell: (row) => row.sheet.name },
             { head: "In use", right: true, cell: (row) => percent(row.used_percent) },
+            { head: "Leaves", right: true, cell: (row) => `${grouped(row.leaves)} × /${row.length}` },
+            { head: "Can grow to", cell: (row) => <Mono>{row.can_grow_to}</Mono> },
             { head: "Why there", cell: (row) => row.why },
           ]}
         />

@@ -6,6 +6,7 @@ import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { ProblemAlert } from "../parts/Answers";
+import { RefSelect } from "../parts/RefSelect";
 import { grouped } from "../parts/text";
 import { needOf, type Draft } from "./draft";
 import { useCandidates, useSize, type Candidate, type Size } from "./queries";
@@ -57,6 +58,17 @@ export function HowLarge({ draft, onChange, chosen }: { draft: Draft; onChange: 
           <MenuItem value="low">low: lowest address</MenuItem>
           <MenuItem value="roomy">roomy: widest gap</MenuItem>
         </TextField>
+      </Stack>
+      <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap" }}>
+        <TextField label="Doublings of room" type="number" value={draft.room} onChange={(event) => onChange({ room: event.target.value })} sx={{ width: 160 }} />
+        <TextField label="Segment tag" value={draft.tag} onChange={(event) => onChange({ tag: event.target.value })} placeholder="as the sheet says" sx={{ width: 160 }} />
+        <TextField select label="Gateway" value={draft.gateway} onChange={(event) => onChange({ gateway: event.target.value })} sx={{ width: 130 }}>
+          <MenuItem value="">—</MenuItem>
+          <MenuItem value="first">first</MenuItem>
+          <MenuItem value="last">last</MenuItem>
+        </TextField>
+        <TextField label="Only hold, minutes" type="number" value={draft.hold} onChange={(event) => onChange({ hold: event.target.value })} sx={{ width: 170 }} />
+        <RefSelect kind="reservations" label="Draw from reservation" value={draft.reservation} onChange={(reservation) => onChange({ reservation })} />
       </Stack>
       <Box aria-live="polite">
         {sized && sheets.map((sheet) => <SizeUnder key={sheet} draft={draft} sheet={sheet} />)}

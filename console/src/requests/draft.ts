@@ -16,11 +16,17 @@ export interface Draft {
   placement: string;
   name: string;
   purpose: string;
+  room: string;
+  reservation: string;
+  tag: string;
+  gateway: string;
+  hold: string;
 }
 
 export const EMPTY: Draft = {
   ...{ project: "", tier: "", zone: "", region: "", families: "4", by: "hosts", hosts: "", growth: "", length: "" },
   ...{ count: "1", placement: "", name: "", purpose: "" },
+  ...{ room: "", reservation: "", tag: "", gateway: "", hold: "" },
 };
 
 /** The need as the search for candidates takes it. */
@@ -49,6 +55,11 @@ export function wantedOf(draft: Draft, chosen: Candidate | null): Record<string,
     count: Number(draft.count) > 1 ? Number(draft.count) : undefined,
     name: draft.name || undefined,
     purpose: draft.purpose || undefined,
+    room: Number(draft.room) || undefined,
+    reservation: draft.reservation || undefined,
+    tag: draft.tag || undefined,
+    gateway: draft.gateway || undefined,
+    hold_minutes: Number(draft.hold) || undefined,
   };
   return Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
 }
@@ -56,7 +67,9 @@ export function wantedOf(draft: Draft, chosen: Candidate | null): Record<string,
 /** The command that asks the same. */
 export function commandOf(wanted: Record<string, unknown>): string {
   const words = Object.entries(wanted).flatMap(([name, value]) =>
-    name === "families" ? (value as number[]).map((family) => `--family ${family}`) : [`--${name} ${shellWord(value as string | number)}`],
+    name === "families"
+      ? (value as number[]).map((family) => `--family ${family}`)
+      : [`--${name === "hold_minutes" ? "hold" : name} ${shellWord(value as string | number)}`],
   );
   return ["lentra request", ...words].join(" ");
 }

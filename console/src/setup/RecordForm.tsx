@@ -33,9 +33,13 @@ export function RecordForm({
   edit,
   command,
   chain = [],
+  title: given,
   onClose,
+  onDone,
 }: {
   kind: Kind;
+  title?: string;
+  onDone?: (answer: Answer<unknown>) => void;
   record?: Values;
   preset?: Record<string, string>;
   add?: Run;
@@ -61,9 +65,10 @@ export function RecordForm({
   const look = useMutation({ mutationFn: () => run(values, true, why) });
   const done = useMutation({
     mutationFn: () => run(values, false, why),
-    onSuccess: async () => {
+    onSuccess: async (answer) => {
       await queryClient.invalidateQueries();
       onClose();
+      onDone?.(answer);
     },
   });
   const submit = (event: FormEvent) => {
@@ -76,7 +81,7 @@ export function RecordForm({
     look.reset();
     done.reset();
   };
-  const title = record ? `Edit ${kind.noun} ${String(record["name"] ?? record["range"] ?? "")}` : `Add a ${kind.noun}`;
+  const title = given ?? (record ? `Edit ${kind.noun} ${String(record["name"] ?? record["range"] ?? "")}` : `Add a ${kind.noun}`);
   const line = command?.(values) ?? commandOf(kind, record, values);
   const names = [...chain, ...(record || chain.length ? [] : [String(draft["realm"] || ""), String(draft["parent"] || "")].filter(Boolean))];
   return (
@@ -140,11 +145,13 @@ function Seen({ answer }: { answer: Answer<unknown> }) {
   );
 }
 
-const SPACE = ["ranges", "range", "blocks"]; // told first: it is what people look for
+const SPACE = ["ranges", "range", "blocks", "room", "address"]; // told first: it is what people look for
+
+const EMPTY = ["[]", "{}", "0"];
 
 function shownFacts(after: object): [string, string][] {
   return Object.entries(after)
-    .filter(([name, value]) => !name.endsWith("_id") && name !== "name" && value !== null && value !== "")
+    .filter(([name, value]) => !name.endsWith("_id") && name !== "name" && value !== null && value !== "" && !EMPTY.includes(JSON.stringify(value)))
     .sort(([a], [b]) => Number(SPACE.includes(b)) - Number(SPACE.includes(a)))
     .slice(0, 8)
     .map(([name, value]) => [name.replaceAll("_", " "), cellText(value)]);

@@ -53,7 +53,7 @@ function KindView({ kind }: { kind: Kind }) {
   const may = useMay(kind.role);
   const [form, setForm] = useState<{ record?: AnyRecord } | null>(null);
   const [removing, setRemoving] = useState<AnyRecord | null>(null);
-  const removal = kind.word === "keep-out" ? "Lift" : "Remove";
+  const removal = kind.word === "keep-out" ? "Lift" : kind.word === "reservation" ? "Give back" : "Remove";
   const called = (record: AnyRecord) => String(record.name ?? record["range"]);
   return (
     <>

@@ -44,6 +44,7 @@ export function removeRecord(collection: string, id: number, preview: boolean, w
   return call("DELETE", `${collection}/${id}`, { query: { preview: preview || undefined, why } });
 }
 
-export function addRange(pool: number, range: string, preview: boolean, why: string): Promise<Answer<AnyRecord>> {
-  return call("POST", `pools/${pool}/ranges`, { query: { preview: preview || undefined, why }, body: { range }, key: crypto.randomUUID() });
+/** One of the things that can be done with a pool: ranges, change-range, second-family. */
+export function actOnPool(pool: number, what: string, body: object, preview: boolean, why: string): Promise<Answer<unknown>> {
+  return call("POST", `pools/${pool}/${what}`, { query: { preview: preview || undefined, why }, body, key: crypto.randomUUID() });
 }

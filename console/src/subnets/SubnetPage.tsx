@@ -5,6 +5,8 @@ import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Chip from "@mui/material/Chip";
 import Link from "@mui/material/Link";
+import Menu from "@mui/material/Menu";
+import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
@@ -16,12 +18,14 @@ import { Facts } from "../parts/Facts";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
 import { StateChip } from "../parts/states";
-import { amount, grouped, shortTime } from "../parts/text";
+import { amount, grouped, shortTime, tagText } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
 import { useMay, useMe } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
 import type { Kind } from "../setup/kinds";
-import { editSubnet, release, useHistory, useNeighbours, useSubnet, type Near, type Subnet } from "./queries";
+import { AddressMap } from "./AddressMap";
+import { DOINGS, commandOf, kindOf, type Doing } from "./doings";
+import { act, editSubnet, release, useHistory, useNeighbours, useSubnet, type Near, type Subnet } from "./queries";
 
 export function SubnetPage() {
   const { id = "" } = useParams();
@@ -46,6 +50,7 @@ export function SubnetPage() {
 }
 
 function SubnetView({ subnet }: { subnet: Subnet }) {
+  const own = useOwn(subnet);
   return (
     <>
       <Box>
@@ -64,8 +69,13 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
         </Stack>
       </Box>
       {subnet.ends_at && (
-        <Alert severity="info">Given back. Its range and name cool until {shortTime(subnet.ends_at)}, then they are free again.</Alert>
+        <Alert severity="info">
+          {subnet.state === "held"
+            ? `Held until ${shortTime(subnet.ends_at)}; then its range and name fall back by themselves.`
+            : `Given back. Its range and name cool until ${shortTime(subnet.ends_at)}, then they are free again.`}
+        </Alert>
       )}
+      {subnet.state === "retiring" && <Alert severity="warning">Being replaced. Give it back when nothing uses it any more.</Alert>}
       <Card>
         <RecordTable
           label="Blocks"
@@ -105,6 +115,16 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
                   ""
                 ),
               ],
+              ["Segment tag", subnet.tag === null ? "" : tagText(subnet)],
+              ["Gateway", subnet.gateway === "none" ? "" : subnet.gateway],
+              ["Name servers", subnet.name_servers.join(", ")],
+              ["DNS suffix", subnet.dns_suffix],
+              ["Kept for", subnet.service],
+              ["Attached to", subnet.attached_to && `${subnet.attached_to}, since ${shortTime(subnet.attached_at!)}`],
+              ["Room", subnet.room.length > 0 && subnet.room.map((room) => <div key={room}><Mono>{room}</Mono></div>)],
+              ["Plan", subnet.plan && <Link key="plan" component={RouterLink} to={`/plans/${subnet.plan.id}`}>{`${subnet.plan.name}, ${subnet.plan_slot}`}</Link>],
+              ["Replaces", subnet.replaces && <Link key="replaces" component={RouterLink} to={`/subnets/${subnet.replaces.id}`}>{subnet.replaces.name}</Link>],
+              ["Drawn from", subnet.drawn_from?.name],
               ["Handed out", shortTime(subnet.created_at)],
               ["Number", subnet.id],
             ]}
@@ -117,6 +137,7 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
           <Neighbours subnet={subnet} />
         </Card>
       </Box>
+      {subnet.blocks.some((block) => block.total !== "1") && subnet.state !== "cooling" && <AddressMap subnet={subnet} mayChange={own} />}
     </>
   );
 }
@@ -177,29 +198,55 @@ const EDIT: Kind = {
     { name: "hosts", label: "Expected hosts", kind: "number" },
     { name: "growth", label: "Growth in percent", kind: "number" },
     { name: "labels", label: "Labels", kind: "labels", help: "key=value, with commas between" },
+    { name: "tag", label: "Segment tag", help: "1 to 4094, next, or none" },
+    { name: "gateway", label: "Gateway", help: "none, first, last, or an address" },
+    { name: "dhcp", label: "DHCP range", help: "first-last" },
+    { name: "name_servers", label: "Name servers", kind: "refs", help: "addresses with commas between" },
+    { name: "dns_suffix", label: "DNS suffix" },
+    { name: "service", label: "Kept for one service alone" },
   ],
 };
 
-function Actions({ subnet }: { subnet: Subnet }) {
+/** Whether the person may change the subnet. */
+function useOwn(subnet: Subnet): boolean {
   const me = useMe().data;
   const planner = useMay("planner");
-  const own = planner || (me?.role === "requester" && me.projects.some((project) => project.id === subnet.project.id));
+  return planner || (me?.role === "requester" && me.projects.some((project) => project.id === subnet.project.id));
+}
+
+function Actions({ subnet }: { subnet: Subnet }) {
+  const planner = useMay("planner");
+  const own = useOwn(subnet);
   const navigate = useNavigate();
-  const [doing, setDoing] = useState<"edit" | "release" | "at once" | null>(null);
+  const [menu, setMenu] = useState<HTMLElement | null>(null);
+  const [doing, setDoing] = useState<Doing | "edit" | "release" | "at once" | null>(null);
   if (!own) return null;
   const chain = [subnet.realm.name, subnet.pool.name, subnet.name, subnet.blocks.map((block) => block.prefix).join(", ")];
   const close = () => setDoing(null);
+  const choose = (next: typeof doing) => {
+    setMenu(null);
+    setDoing(next);
+  };
+  const fitting = DOINGS.filter((one) => one.fits(subnet));
   return (
     <>
-      <Button onClick={() => setDoing("edit")}>Edit</Button>
-      {subnet.state === "active" && (
-        <Button color="error" variant="outlined" onClick={() => setDoing("release")}>
-          Give back
+      {subnet.state !== "cooling" && <Button onClick={() => setDoing("edit")}>Edit</Button>}
+      {(fitting.length > 0 || planner) && (
+        <Button aria-haspopup="menu" onClick={(event) => setMenu(event.currentTarget)}>
+          More
         </Button>
       )}
-      {planner && (
-        <Button color="error" onClick={() => setDoing("at once")}>
-          Free at once
+      <Menu anchorEl={menu} open={menu !== null} onClose={() => setMenu(null)}>
+        {fitting.map((one) => (
+          <MenuItem key={one.what} onClick={() => choose(one)}>
+            {one.title}
+          </MenuItem>
+        ))}
+        {planner && <MenuItem onClick={() => choose("at once")}>Free at once</MenuItem>}
+      </Menu>
+      {subnet.state !== "cooling" && (
+        <Button color="error" variant="outlined" onClick={() => setDoing("release")}>
+          Give back
         </Button>
       )}
       {doing === "edit" && (
@@ -210,6 +257,20 @@ function Actions({ subnet }: { subnet: Subnet }) {
           command={() => `lentra edit ${subnet.name}`}
           chain={chain}
           onClose={close}
+        />
+      )}
+      {doing !== null && typeof doing === "object" && (
+        <RecordForm
+          kind={kindOf(doing)}
+          title={doing.title}
+          add={(values, preview, why) => act(subnet, doing.what, values, preview, why)}
+          command={(values) => commandOf(doing, subnet, values)}
+          chain={chain}
+          onClose={close}
+          onDone={(answer) => {
+            const made = (answer.result as { subnets?: { id: number }[] }).subnets;
+            if (made?.[0]) navigate(`/subnets/${made[0].id}`);
+          }}
         />
       )}
       {(doing === "release" || doing === "at once") && (

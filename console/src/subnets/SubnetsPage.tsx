@@ -15,7 +15,7 @@ import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { RefSelect } from "../parts/RefSelect";
 import { StateChip } from "../parts/states";
-import { shellWord } from "../parts/text";
+import { shellWord, tagText } from "../parts/text";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useSubnets } from "./queries";
@@ -27,9 +27,10 @@ const PLACES = [
   ["region", "regions"],
   ["zone", "zones"],
   ["tier", "tiers"],
+  ["plan", "plans"],
 ] as const;
 const CHOICES = { state: ["active", "cooling", "retiring", "held"], family: ["4", "6"], order: ["address", "name", "newest", "oldest"] };
-const TEXTS = { inside: "Inside prefix", covering: "Covers prefix", label: "Label (key=value)", text: "Text" };
+const TEXTS = { tag: "Segment tag", inside: "Inside prefix", covering: "Covers prefix", label: "Label (key=value)", text: "Text" };
 
 export function SubnetsPage() {
   useTitle("Subnets");
@@ -72,6 +73,7 @@ export function SubnetsPage() {
                 { head: "Zone", cell: (row) => row.zone?.name ?? row.region?.name },
                 { head: "Tier", cell: (row) => row.tier.name },
                 { head: "Pool", cell: (row) => <Link component={RouterLink} to={`/pools/${row.pool.id}`}>{row.pool.name}</Link> },
+                { head: "Tag", right: true, cell: (row) => tagText(row) },
                 { head: "Hosts", right: true, cell: (row) => row.hosts ?? "—" },
                 { head: "Purpose", cell: (row) => row.purpose },
               ]}

@@ -39,3 +39,28 @@ export function release(subnet: Subnet, atOnce: boolean, preview: boolean, why: 
 export function editSubnet(subnet: Subnet, values: object, preview: boolean, why: string): Promise<Answer<Subnet>> {
   return call("PATCH", `subnets/${subnet.id}`, { query: { preview: preview || undefined, why }, body: values, version: subnet.version });
 }
+
+export type BlockMap = Told<"BlockMap">;
+export type Stretch = Told<"Stretch">;
+
+export function useAddressMap(id: string) {
+  return useQuery({ queryKey: ["subnets", id, "map"], queryFn: () => call<{ blocks: BlockMap[] }>("GET", `subnets/${id}/address-map`) });
+}
+
+/** One of the things that can be done with a subnet: grow, shrink, room, replace, confirm, attach, detach. */
+export function act(subnet: Subnet, what: string, body: object, preview: boolean, why: string): Promise<Answer<unknown>> {
+  return call("POST", `subnets/${subnet.id}/${what}`, {
+    query: { preview: preview || undefined, why },
+    body,
+    key: crypto.randomUUID(),
+    version: subnet.version,
+  });
+}
+
+export function recordAddresses(subnet: Subnet, values: object, preview: boolean, why: string): Promise<Answer<unknown>> {
+  return call("POST", `subnets/${subnet.id}/addresses`, { query: { preview: preview || undefined, why }, body: values, key: crypto.randomUUID() });
+}
+
+export function releaseAddress(record: number, preview: boolean, why: string): Promise<Answer<unknown>> {
+  return call("DELETE", `addresses/${record}`, { query: { preview: preview || undefined, why } });
+}

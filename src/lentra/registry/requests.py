@@ -204,7 +204,10 @@ def no_range_yet(pool: Pool, family: int, field: str = "families") -> WrongFamil
         field=field,
         received=family,
         rule="a block lies wholly inside one range of its pool",
-        suggestions=[f"add to pool {pool.name}: {example}"],
+        suggestions=[
+            *(str(f) for f in sorted({r.family for r in pool.ranges.all()})),
+            f"add to pool {pool.name}: {example}",
+        ],
     )
 
 

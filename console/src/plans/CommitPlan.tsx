@@ -1,0 +1,81 @@
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import type { Answer } from "../api/client";
+import { ProblemAlert } from "../parts/Answers";
+import { Chain } from "../parts/ConfirmChange";
+import { send, type Proposed, type Written } from "./queries";
+
+/** Hold or commit exactly what the preview shows. */
+export function CommitPlan({
+  written,
+  answer,
+  giveBack,
+  onGiveBack,
+  stale,
+}: {
+  written: Written;
+  answer: Answer<Proposed>;
+  giveBack: boolean;
+  onGiveBack: (giveBack: boolean) => void;
+  stale: boolean;
+}) {
+  const [why, setWhy] = useState("");
+  const [minutes, setMinutes] = useState("15");
+  const [key] = useState(() => crypto.randomUUID());
+  const queryClient = useQueryClient();
+  const navigate = useNavigate();
+  const proposed = answer.result;
+  const done = useMutation({
+    mutationFn: (hold: number) =>
+      send(written, { proposal: answer.proposal, give_back: giveBack, hold_minutes: hold }, false, why, `${key}-${hold}-${answer.proposal?.slice(-20)}`),
+    onSuccess: async (made) => {
+      await queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "preview" });
+      navigate(`/plans/${made.result.plan!.id}`);
+    },
+  });
+  const unwanted = proposed.counts["no longer wanted"] ?? 0;
+  const ready = proposed.possible && !stale && !done.isPending;
+  const pools = [...new Set(proposed.usage.map((row) => row.pool.name))];
+  return (
+    <Card sx={{ p: 2 }}>
+      <Stack sx={{ gap: 1.5 }}>
+        <Chain steps={[pools.join(" + "), `${proposed.counts["added"] ?? 0} subnets`]} />
+        {unwanted > 0 && (
+          <FormControlLabel
+            control={<Checkbox checked={giveBack} onChange={(event) => onGiveBack(event.target.checked)} />}
+            label={`Also give back the ${unwanted} that the plan no longer wants`}
+          />
+        )}
+        <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap", alignItems: "center" }}>
+          <TextField label="Reason (optional)" value={why} onChange={(event) => setWhy(event.target.value)} sx={{ minWidth: 300 }} />
+          <Button variant="contained" disabled={!ready} onClick={() => done.mutate(0)}>
+            Commit the plan
+          </Button>
+          <TextField label="Minutes" type="number" value={minutes} onChange={(event) => setMinutes(event.target.value)} sx={{ width: 100 }} />
+          <Button variant="outlined" disabled={!ready || !(Number(minutes) > 0)} onClick={() => done.mutate(Number(minutes))}>
+            Hold it
+          </Button>
+        </Stack>
+        <ProblemAlert error={done.error} />
+        {done.error && (
+          <Button
+            sx={{ alignSelf: "start" }}
+            onClick={() => {
+              done.reset();
+              void queryClient.invalidateQueries({ queryKey: ["preview", "plan"] });
+            }}
+          >
+            Look again
+          </Button>
+        )}
+      </Stack>
+    </Card>
+  );
+}

@@ -1,0 +1,148 @@
+// One plan: its grid with what is there now, where the registry has departed from it, and what can be done.
+import Alert from "@mui/material/Alert";
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Link from "@mui/material/Link";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link as RouterLink, useNavigate, useParams } from "react-router";
+import { Listed, ProblemAlert, Shown } from "../parts/Answers";
+import { CommandLine } from "../parts/CommandLine";
+import { ConfirmChange } from "../parts/ConfirmChange";
+import { RecordTable } from "../parts/RecordTable";
+import { StateChip } from "../parts/states";
+import { shortTime } from "../parts/text";
+import { useTitle } from "../parts/useTitle";
+import { useMay, useMe } from "../session/queries";
+import { useRecords } from "../setup/queries";
+import { useSubnets } from "../subnets/queries";
+import { textOf } from "./document";
+import { PlanGrid } from "./PlanGrid";
+import { PlanPicture } from "./PlanPicture";
+import { removePlan, send, useDepartures, usePlan, type Plan, type There } from "./queries";
+
+export function PlanPage() {
+  const { id = "" } = useParams();
+  const plan = usePlan(id);
+  useTitle(plan.data?.name ?? "Plan");
+  return (
+    <Shown query={plan} what="the plan">
+      {(data) => <PlanView plan={data} />}
+    </Shown>
+  );
+}
+
+function PlanView({ plan }: { plan: Plan }) {
+  const now = useWhatIsThere(plan);
+  const departures = useDepartures(String(plan.id));
+  return (
+    <Stack sx={{ gap: 2 }}>
+      <Typography color="text.secondary">
+        {plan.realm.name} › {plan.project.name} ›
+      </Typography>
+      <Stack direction="row" sx={{ gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
+        <Typography variant="h1">{plan.name}</Typography>
+        <StateChip state={plan.state} />
+        <Typography sx={{ flexGrow: 1 }} color="text.secondary">
+          {shortTime(plan.changed_at)}
+        </Typography>
+        <Actions plan={plan} />
+      </Stack>
+      {plan.ends_at && <Alert severity="info">Held until {shortTime(plan.ends_at)}; then it falls back by itself.</Alert>}
+      <Card sx={{ p: 2 }}>
+        <PlanGrid document={plan.document} there={now} />
+      </Card>
+      <PlanPicture there={now} />
+      <Card sx={{ p: 2 }}>
+        <Typography variant="h2" gutterBottom>
+          Departures
+        </Typography>
+        <Listed query={departures} rows={(rows) => rows} empty="The registry is as the plan says.">
+          {(rows) => (
+            <RecordTable
+              label="Departures"
+              rows={rows.map((row, n) => ({ ...row, id: n }))}
+              columns={[
+                { head: "Slot", cell: (row) => row.slot || "—" },
+                { head: "What", cell: (row) => row.what },
+                { head: "Subnet", cell: (row) => (row.subnet ? <Link component={RouterLink} to={`/subnets/${row.subnet.id}`}>{row.subnet.name}</Link> : "—") },
+              ]}
+            />
+          )}
+        </Listed>
+      </Card>
+      <details>
+        <summary>The plan as text</summary>
+        <CommandLine text={plan.source || textOf(plan.document)} label="plan" />
+      </details>
+    </Stack>
+  );
+}
+
+/** The subnets and reservations that the plan has now. */
+function useWhatIsThere(plan: Plan): There {
+  const subnets = useSubnets({ plan: String(plan.id), limit: "1000" });
+  const reservations = useRecords("reservations", { plan: String(plan.id), limit: "1000" });
+  return {
+    blocks: (subnets.data?.results ?? []).map((subnet) => ({
+      slot: subnet.plan_slot,
+      change: subnet.state,
+      zone: subnet.zone?.name ?? null,
+      tier: subnet.plan_slot.split("/")[1] ?? "",
+      blocks: subnet.blocks.map((block) => block.prefix),
+      room: subnet.room,
+      usable: subnet.blocks.find((block) => block.family === 4)?.usable ?? null,
+      tag: subnet.tag,
+    })),
+    reserving: (reservations.data?.results ?? []).flatMap((record) =>
+      (record["left"] as string[]).map((range) => ({
+        range,
+        kind: String(record["kind"]),
+        zone: record["kind"] === "future tier" ? record.name!.slice(plan.name.length + 1).replace(/-ipv[46].*$/, "") : "",
+      })),
+    ),
+  };
+}
+
+function Actions({ plan }: { plan: Plan }) {
+  const me = useMe().data;
+  const planner = useMay("planner");
+  const own = planner || (me?.role === "requester" && me.projects.some((project) => project.id === plan.project.id));
+  const [removing, setRemoving] = useState(false);
+  const navigate = useNavigate();
+  const queryClient = useQueryClient();
+  const commit = useMutation({
+    mutationFn: () => send({ document: plan.document }, {}, false, "", crypto.randomUUID()),
+    onSuccess: () => queryClient.invalidateQueries(),
+  });
+  if (!own) return null;
+  return (
+    <>
+      {plan.state === "held" && (
+        <Button variant="contained" disabled={commit.isPending} onClick={() => commit.mutate()}>
+          Commit what is held
+        </Button>
+      )}
+      <Button component={RouterLink} to={`/plans/new?from=${plan.id}`}>
+        Change it
+      </Button>
+      <Button color="error" onClick={() => setRemoving(true)}>
+        {plan.state === "held" ? "Let it fall back" : "Give all of it back"}
+      </Button>
+      <ProblemAlert error={commit.error} />
+      {removing && (
+        <ConfirmChange
+          title={plan.state === "held" ? "Let it fall back" : "Give all of it back"}
+          chain={[plan.realm.name, plan.project.name, plan.name]}
+          command={`lentra plan remove ${plan.name} --give-back`}
+          run={(preview, why) => removePlan(plan.id, true, preview, why)}
+          describe={() => (plan.state === "held" ? "What it holds is free at once." : "Its subnets cool, its reservations are free at once, and the plan is gone.")}
+          onClose={() => setRemoving(false)}
+          onDone={() => navigate("/plans")}
+        />
+      )}
+    </>
+  );
+}

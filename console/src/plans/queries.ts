@@ -1,0 +1,55 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { call, type Answer, type Page, type Told } from "../api/client";
+import type { PlanDocument } from "./document";
+
+export type Plan = Omit<Told<"Plan">, "document"> & { document: PlanDocument };
+export type Proposed = Told<"ProposedPlan">;
+export type PlanBlock = Proposed["blocks"][number];
+/** What the grid and the picture show, of a proposal or of what is there. */
+export interface There {
+  blocks: Pick<PlanBlock, "slot" | "change" | "zone" | "tier" | "blocks" | "room" | "usable" | "tag">[];
+  reserving: { range: string; kind: string; zone: string }[];
+}
+export type Finding = Proposed["notes"][number];
+export type Departure = Told<"Departure">;
+/** A plan as it is sent: as text, or as a document. */
+export type Written = { text: string } | { document: PlanDocument };
+
+export function usePlans(filters: Record<string, string>) {
+  return useQuery({ queryKey: ["plans", filters], queryFn: () => call<Page<Plan>>("GET", "plans", { query: filters }) });
+}
+
+export function usePlan(id: string) {
+  return useQuery({ queryKey: ["plans", id], enabled: id !== "", queryFn: () => call<Plan>("GET", `plans/${id}`) });
+}
+
+export function useDepartures(id: string) {
+  return useQuery({ queryKey: ["plans", id, "departures"], queryFn: () => call<Departure[]>("GET", `plans/${id}/departures`) });
+}
+
+/** What a plan comes to, anew whenever it changes. */
+export function usePlanPreview(written: Written | null, giveBack: boolean) {
+  return useQuery({
+    queryKey: ["preview", "plan", written, giveBack],
+    enabled: written !== null,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: () => send(written!, { give_back: giveBack }, true, ""),
+  });
+}
+
+export function send(written: Written, options: object, preview: boolean, why: string, key?: string): Promise<Answer<Proposed>> {
+  return call("POST", "plans", {
+    query: { preview: preview || undefined, why },
+    body: { ...written, ...options },
+    ...(key ? { key } : {}),
+  });
+}
+
+export function removePlan(id: number, giveBack: boolean, preview: boolean, why: string): Promise<Answer<Plan>> {
+  return call("POST", `plans/${id}/remove`, {
+    query: { preview: preview || undefined, why },
+    body: { give_back: giveBack },
+    key: crypto.randomUUID(),
+  });
+}

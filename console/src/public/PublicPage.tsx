@@ -1,0 +1,94 @@
+// Single public addresses: who holds which, and what it is attached to.
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Link from "@mui/material/Link";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { Link as RouterLink } from "react-router";
+import { Listed } from "../parts/Answers";
+import { CommandLine } from "../parts/CommandLine";
+import { Mono } from "../parts/Mono";
+import { PageTurner } from "../parts/PageTurner";
+import { RecordTable } from "../parts/RecordTable";
+import { RefSelect } from "../parts/RefSelect";
+import { shortTime } from "../parts/text";
+import { useFilters } from "../parts/useFilters";
+import { useTitle } from "../parts/useTitle";
+import { useMay, useMe } from "../session/queries";
+import { RecordForm } from "../setup/RecordForm";
+import { DOINGS, commandOf, kindOf, type Doing } from "../subnets/doings";
+import { act, useSubnets, type Subnet } from "../subnets/queries";
+
+export function PublicPage() {
+  useTitle("Public addresses");
+  const { filters, set } = useFilters();
+  const held = useSubnets({ limit: "100", public: "held", ...filters });
+  const me = useMe().data!;
+  const planner = useMay("planner");
+  const [doing, setDoing] = useState<{ subnet: Subnet; doing: Doing } | null>(null);
+  const mayChange = (subnet: Subnet) => planner || (me.role === "requester" && me.projects.some((project) => project.id === subnet.project.id));
+  return (
+    <Stack sx={{ gap: 2 }}>
+      <Typography variant="h1">Public addresses</Typography>
+      <Stack direction="row" sx={{ gap: 2 }}>
+        <RefSelect kind="projects" label="Project" value={filters["project"] ?? ""} onChange={(value) => set("project", value)} none="any" />
+        <TextField select label="Which" value={filters["public"] ?? "held"} onChange={(event) => set("public", event.target.value)} sx={{ minWidth: 160 }}>
+          <MenuItem value="held">all that are held</MenuItem>
+          <MenuItem value="attached">attached</MenuItem>
+          <MenuItem value="idle">idle</MenuItem>
+        </TextField>
+      </Stack>
+      <Card>
+        <Listed query={held} rows={(page) => page.results} empty="No public address is held.">
+          {(rows) => (
+            <RecordTable
+              label="Public addresses"
+              rows={rows}
+              columns={[
+                { head: "Address", cell: (row) => <Mono>{row.blocks.map((block) => block.first).join("  ")}</Mono> },
+                { head: "Held as", cell: (row) => <Link component={RouterLink} to={`/subnets/${row.id}`}>{row.name}</Link> },
+                { head: "Project", cell: (row) => row.project.name },
+                { head: "Pool", cell: (row) => row.pool.name },
+                { head: "Attached to", cell: (row) => row.attached_to || "nothing: idle" },
+                { head: "Since", cell: (row) => shortTime(row.attached_at ?? row.created_at) },
+                {
+                  head: "",
+                  label: "Actions",
+                  right: true,
+                  cell: (row) =>
+                    mayChange(row) &&
+                    DOINGS.filter((one) => (one.what === "attach" || one.what === "detach") && one.fits(row)).map((one) => (
+                      <Button
+                        key={one.what}
+                        size="small"
+                        aria-label={`${one.title} ${row.name}`}
+                        onClick={() => setDoing({ subnet: row, doing: one })}
+                      >
+                        {one.what === "attach" && row.attached_to ? "Move" : one.title}
+                      </Button>
+                    )),
+                },
+              ]}
+            />
+          )}
+        </Listed>
+        <PageTurner page={held.data} onTurn={(cursor) => set("cursor", cursor)} />
+      </Card>
+      <CommandLine text={`lentra public list${filters["project"] ? ` --project ${filters["project"]}` : ""}${filters["public"] === "idle" ? " --idle" : ""}`} />
+      {doing && (
+        <RecordForm
+          kind={kindOf(doing.doing)}
+          title={doing.doing.title}
+          preset={doing.subnet.attached_to ? { move: "yes" } : {}}
+          add={(values, preview, why) => act(doing.subnet, doing.doing.what, values, preview, why)}
+          command={(values) => commandOf(doing.doing, doing.subnet, values)}
+          chain={[doing.subnet.realm.name, doing.subnet.pool.name, doing.subnet.name, doing.subnet.blocks[0]!.first]}
+          onClose={() => setDoing(null)}
+        />
+      )}
+    </Stack>
+  );
+}

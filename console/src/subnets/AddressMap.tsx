@@ -1,0 +1,182 @@
+// Inside a block: what each address is for, drawn line by line and listed; and its address records.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Card from "@mui/material/Card";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { Shown } from "../parts/Answers";
+import { ConfirmChange } from "../parts/ConfirmChange";
+import { Mono } from "../parts/Mono";
+import { RecordTable } from "../parts/RecordTable";
+import { useDark } from "../parts/states";
+import { grouped } from "../parts/text";
+import { RecordForm } from "../setup/RecordForm";
+import type { Kind } from "../setup/kinds";
+import { recordAddresses, releaseAddress, useAddressMap, type BlockMap, type Stretch, type Subnet } from "./queries";
+
+// Each purpose has a letter as well as a colour: [mark, light, dark]
+const LOOKS: Record<string, [string, string, string]> = {
+  network: ["N", "#8f9aa0", "#5c6b72"],
+  broadcast: ["B", "#8f9aa0", "#5c6b72"],
+  withheld: ["×", "#c9cfd2", "#3d4a50"],
+  gateway: ["G", "#8a4b14", "#f3b562"],
+  service: ["S", "#5d4a8a", "#b7a5e6"],
+  virtual: ["V", "#3f6d3a", "#92c98b"],
+  host: ["■", "#2a7a8c", "#4c9fae"],
+  dhcp: ["d", "#f6e3bf", "#5b451d"],
+  static: ["·", "#fffdf9", "#15252b"],
+};
+const NEW: Kind = {
+  word: "address",
+  noun: "address record",
+  collection: "addresses",
+  role: "requester",
+  columns: [],
+  fields: [
+    { name: "name", label: "Name", needed: true, help: "with several, the stem of their names" },
+    { name: "address", label: "Address", help: "leave empty for the next free one" },
+    { name: "count", label: "How many", kind: "number" },
+    { name: "kind", label: "Kind", kind: "choice", choices: ["host", "gateway", "service", "virtual"] },
+    { name: "mac", label: "MAC" },
+    { name: "family", label: "Family", kind: "choice", choices: ["4", "6"] },
+    { name: "purpose", label: "For what" },
+    { name: "service", label: "Service", help: "where the subnet is kept for one" },
+  ],
+};
+
+export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: boolean }) {
+  const map = useAddressMap(String(subnet.id));
+  const [adding, setAdding] = useState(false);
+  const [releasing, setReleasing] = useState<Stretch | null>(null);
+  const chain = [subnet.realm.name, subnet.pool.name, subnet.name];
+  return (
+    <Card sx={{ p: 2 }}>
+      <Stack direction="row" sx={{ alignItems: "center", mb: 1 }}>
+        <Typography variant="h2" sx={{ flexGrow: 1 }}>
+          Address map
+        </Typography>
+        {mayChange && <Button onClick={() => setAdding(true)}>Record addresses</Button>}
+      </Stack>
+      <Shown query={map} what="the address map">
+        {(data) => (
+          <Stack sx={{ gap: 3 }}>
+            {data.blocks.map((block) => (
+              <BlockView key={block.prefix} block={block} onRelease={mayChange ? setReleasing : undefined} />
+            ))}
+          </Stack>
+        )}
+      </Shown>
+      {adding && (
+        <RecordForm
+          kind={NEW}
+          title="Record addresses"
+          add={(values, preview, why) => recordAddresses(subnet, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, preview, why)}
+          command={(values) => `lentra address add ${subnet.name} ${String(values["name"] ?? "…")}${values["count"] ? ` --count ${String(values["count"])}` : ""}`}
+          chain={chain}
+          onClose={() => setAdding(false)}
+        />
+      )}
+      {releasing && (
+        <ConfirmChange
+          title="Release the address"
+          chain={[...chain, `${releasing.range} ${releasing.name}`]}
+          command={`lentra address release ${releasing.record}`}
+          run={(preview, why) => releaseAddress(releasing.record!, preview, why)}
+          describe={() => "It is free again at once."}
+          onClose={() => setReleasing(null)}
+        />
+      )}
+    </Card>
+  );
+}
+
+function BlockView({ block, onRelease }: { block: BlockMap; onRelease?: ((stretch: Stretch) => void) | undefined }) {
+  return (
+    <Box>
+      <Typography variant="h3">
+        <Mono>{block.prefix}</Mono>
+        {block.gateway && `, gateway ${block.gateway}`}
+        {block.dhcp && `, DHCP ${block.dhcp}`}
+      </Typography>
+      {Number(block.total) <= 4096 && <Drawing block={block} />}
+      <Typography sx={{ my: 1 }}>
+        {grouped(block.total)} addresses:{" "}
+        {Object.entries(block.totals)
+          .map(([purpose, count]) => `${grouped(count)} ${purpose}`)
+          .join(", ")}
+      </Typography>
+      <RecordTable
+        label={`What the addresses of ${block.prefix} are for`}
+        rows={block.stretches.slice(0, 300).map((stretch) => ({ ...stretch, id: stretch.first }))}
+        columns={[
+          { head: "Addresses", cell: (row) => <Mono>{row.range}</Mono> },
+          { head: "For", cell: (row) => `${LOOKS[row.purpose]?.[0] ?? ""} ${row.purpose}` },
+          { head: "Name", cell: (row) => row.name || "—" },
+          { head: "How many", right: true, cell: (row) => grouped(row.addresses) },
+          ...(onRelease
+            ? [
+                {
+                  head: "",
+                  label: "Actions",
+                  right: true,
+                  cell: (row: Stretch) =>
+                    row.record !== null && (
+                      <Button size="small" color="error" aria-label={`Release ${row.range}`} onClick={() => onRelease(row)}>
+                        Release
+                      </Button>
+                    ),
+                },
+              ]
+            : []),
+        ]}
+      />
+    </Box>
+  );
+}
+
+/** One cell an address, or for several where the block is wide; 32 or 64 a line. */
+function Drawing({ block }: { block: BlockMap }) {
+  const dark = useDark();
+  const total = Number(block.total);
+  const each = Math.max(1, total / 512);
+  const cells: Stretch[] = [];
+  for (const stretch of block.stretches) {
+    const first = Math.round(stretch.start * total);
+    for (let at = first; at < first + Number(stretch.addresses); at += 1) {
+      const slot = Math.floor(at / each);
+      const there = cells[slot];
+      if (!there || there.purpose === "static" || there.purpose === "dhcp") cells[slot] = stretch;
+    }
+  }
+  const across = Math.min(cells.length, 64);
+  const size = 15;
+  const lines = Math.ceil(cells.length / across);
+  return (
+    <Box sx={{ overflowX: "auto", mt: 1 }} tabIndex={0} role="region" aria-label={`Drawing of ${block.prefix}`}>
+      <svg
+        role="img"
+        aria-label={`${block.prefix}: ${Object.entries(block.totals).map(([purpose, count]) => `${count} ${purpose}`).join(", ")}; the same as a table below`}
+        viewBox={`0 0 ${across * size} ${lines * size}`}
+        width={across * size}
+        height={lines * size}
+        style={{ maxWidth: "100%" }}
+      >
+        {cells.map((cell, n) => {
+          const [mark, light, night] = LOOKS[cell.purpose] ?? LOOKS["static"]!;
+          const strong = ["gateway", "service", "virtual", "host", "network", "broadcast"].includes(cell.purpose);
+          return (
+            <g key={n} transform={`translate(${(n % across) * size} ${Math.floor(n / across) * size})`}>
+              <title>{`${cell.range}: ${cell.purpose}${cell.name ? `, ${cell.name}` : ""}`}</title>
+              <rect x="0.5" y="0.5" width={size - 1} height={size - 1} fill={dark ? night : light} stroke="currentColor" strokeOpacity="0.25" />
+              <text x={size / 2} y={size - 4} fontSize="10" textAnchor="middle" fill={strong ? (dark ? "#0b1a1e" : "#ffffff") : "currentColor"}>
+                {mark}
+              </text>
+            </g>
+          );
+        })}
+      </svg>
+      {each > 1 && <Typography color="text.secondary">{each} addresses a square</Typography>}
+    </Box>
+  );
+}
