@@ -164,7 +164,9 @@ def test_a_held_plan_is_committed_as_it_was_held(world, plan, holds):
     world.later(days=2)
     world.ask(pool, length=24)
     assert done.plan.subnets.filter(state="active").count() == 9
-    assert [r.ends_at for r in done.plan.reservations.all()] == [None] * 8  # both families: a spare zone, three zones' rest
+    assert [r.ends_at for r in done.plan.reservations.all()] == [
+        None
+    ] * 8  # both families: a spare zone, three zones' rest
     holds()
 
 

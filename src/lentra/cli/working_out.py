@@ -76,6 +76,7 @@ def add_commands(commands: Any) -> None:
     command.add_argument("range", nargs="*", help="a prefix, an address, or first-last")
     command.add_argument("--realm", required=True)
     command.add_argument("--file", help="a file with one range a line; - for standard input")
+    command.add_argument("--strict", action="store_true", help="exit with 1 unless all of them are free")
     command.set_defaults(run=_check)
 
     command = commands.add_parser(
@@ -270,7 +271,7 @@ def _check(options: argparse.Namespace) -> int:
     found = client_for(options).check_ranges(options.realm, ranges)
     rows = [row | {"range": row["range"] or row["text"]} for row in found]
     show_rows(rows, ("range", "how", "pool", "why"), options.output)
-    return DONE if all(row["how"] == "free" for row in found) else REFUSED
+    return REFUSED if options.strict and any(row["how"] != "free" for row in found) else DONE
 
 
 def _fits(options: argparse.Namespace) -> int:

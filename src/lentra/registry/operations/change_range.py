@@ -196,7 +196,7 @@ def _shift(change: Change, pool: Pool, spaces: list[Space], row: PoolRange, new:
     store.remove(living)
     row.first, row.last, row.length = new.first, new.last, new.length
     row.save()
-    store.flush()
+    store.save()
     store = open_extents(pool, [store.space])[old.family]  # reads the ranges anew
     store.add_free(new)
     store.flush()
