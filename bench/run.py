@@ -8,10 +8,10 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import core, ground, hand_outs, through_http
+from bench import core, ground, hand_outs, plans, through_http
 
 PAGE = Path(__file__).parent.parent / "docs" / "performance.md"
-PARTS = ("core", "http", "size")
+PARTS = ("core", "http", "size", "plans")
 
 
 def main() -> None:
@@ -20,10 +20,12 @@ def main() -> None:
     rows: list[tuple[str, str, str]] = []
     if "core" in parts:
         rows += _told(core.measure())
-    if {"http", "size"} & set(parts):
+    if {"http", "size", "plans"} & set(parts):
         with ground.database() as database:
             if "http" in parts:
                 rows += _told(through_http.measure(database.url))
+            if "plans" in parts:
+                rows += _told(plans.measure())
             if "size" in parts:
                 rows += _told(hand_outs.measure())
     if set(parts) == set(PARTS):

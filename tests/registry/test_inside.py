@@ -59,8 +59,13 @@ def test_addresses_given_next_free_and_in_a_batch(world, record, edit):
     blocks = address_map(Subnet.objects.get(pk=one.pk))["blocks"]
     assert all(sum(int(n) for n in block["totals"].values()) == int(block["total"]) for block in blocks)
     assert blocks[0]["totals"] == {
-        "network": "1", "withheld": "3", "gateway": "1", "host": "4",
-        "dhcp": "4", "static": "2", "broadcast": "1",
+        "network": "1",
+        "withheld": "3",
+        "gateway": "1",
+        "host": "4",
+        "dhcp": "4",
+        "static": "2",
+        "broadcast": "1",
     }
 
 

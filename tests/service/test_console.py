@@ -134,7 +134,9 @@ def test_the_picture_zooms_by_prefix(open_as, planner):
 
 
 PAGES = ["/", "/pools/{pool}", "/subnets", "/subnets/{subnet}", "/request", "/ledger", "/tokens"]
-PAGES += [f"/set-up/{kind}" for kind in ("pools", "rule-sheets", "keep-outs", "people")]
+PAGES += [f"/set-up/{kind}" for kind in ("pools", "rule-sheets", "keep-outs", "reservations", "people")]
+PAGES += [f"/size/{way}" for way in ("hosts", "several", "cluster", "divide", "check")]
+PAGES += ["/plans", "/plans/{plan}", "/plans/new?from={plan}", "/public", "/subnets/{mapped}"]
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
@@ -142,6 +144,8 @@ def test_axe_finds_nothing_on_any_page(open_as, live, planner, scheme):
     page = open_as("admin", scheme)
     numbers = {
         "pool": planner.pools.get("ml-1-general")["id"],
+        "plan": planner.plans.get("tide-halls")["id"],
+        "mapped": planner.subnets.get("crew-roster-ml-1-app-01")["id"],
         "subnet": planner.subnets.get("fleet:ticketing-ml-1-app-01")["id"],
     }
 

@@ -49,6 +49,14 @@ READS = {
     "explain": "?prefix=10.40.64.0/20",
     "candidates": "?project=ticketing&zone=ml-1&hosts=50",
     "whereabouts": "?range=10.42.16.0/24",
+    "reservations": "?pool=fleet:model-halls",
+    "plans": "?project=tide-model",
+    "addresses": "?text=roster",
+    "split": "?prefix=10.40.64.0/20&into=6",
+    "carries": "?prefix=10.40.64.0/22&workloads=40",
+    "still-fits": "?region=mainland",
+    "size/range": "?subnets=300",
+    "plan-schema.json": "",
 }
 DETAILS = {
     "realms/{ref}": "realms/fleet",
@@ -58,6 +66,10 @@ DETAILS = {
     "pools/{ref}/usage": "pools/mainland/usage",
     "pools/{ref}/picture": "pools/fleet-private/picture?inside=10.40.0.0/14",
     "subnets/{ref}": "subnets/fleet:ticketing-nc-1-app-01",
+    "subnets/{ref}/address-map": "subnets/fleet:crew-roster-ml-1-app-01/address-map",
+    "plans/{ref}": "plans/tide-halls",
+    "plans/{ref}/departures": "plans/tide-halls/departures",
+    "reservations/{ref}": "reservations/booking-balancers",
     "subnets/{ref}/history": "subnets/fleet:ticketing-nc-1-app-01/history",
     "subnets/{ref}/neighbours": "subnets/fleet:ticketing-nc-1-app-01/neighbours",
 }
@@ -72,6 +84,15 @@ def test_what_is_read_has_the_shape_of_the_document(live, check, path, call):
     check("get", path, 200, answer.json())
 
 
+PLAN = (ROOT / "demo/plans/gate-readers.yaml").read_text()
+CLUSTER = {
+    "name": "berth",
+    "pool": "ml-1-general",
+    "project": "tide-model",
+    "tier": "app",
+    "zone": "ml-1",
+    "nodes": 6,
+}
 CHANGES = [
     ("subnets", {"pool": "ticket-hall", "project": "ticketing", "tier": "app", "zone": "ml-1", "length": 28}, 200),
     ("subnets", {"pool": "ticket-hall", "project": "ticketing", "tier": "app", "zone": "ml-1", "length": 33}, 400),
@@ -81,6 +102,35 @@ CHANGES = [
     ("keep-outs", {"realm": "fleet", "range": "10.40.64.0/24", "reason": "x"}, 409),
     ("people", {"name": "tove", "role": "viewer"}, 200),
     ("tokens", {"name": "seen"}, 200),
+    ("reservations", {"pool": "mainland", "length": 26, "reason": "x"}, 200),
+    ("reservations", {"pool": "mainland", "reason": "x"}, 400),
+    ("plans", {"text": PLAN}, 200),
+    ("plans", {"text": PLAN + "oops: 1\n"}, 400),
+    ("size/several", {"needs": [{"name": "data", "hosts": 700}], "inside": "10.40.128.0/21"}, 200),
+    ("size/cluster", {"nodes": 12, "workloads": 40, "service_range": "10.47.240.0/22"}, 200),
+    ("size/cluster", {"nodes": 12, "workloads": 4000}, 400),
+    ("check-ranges", {"realm": "fleet", "text": "10.40.64.0/24\n10.44.0.0/16\n"}, 200),
+    ("clusters", CLUSTER, 200),
+]
+IN_PLACE = [
+    ("subnets/{ref}/grow", "fleet:fleet-telemetry-ml-1-app-02", {"length": 23}, 200),
+    ("subnets/{ref}/grow", "fleet:ticketing-ml-1-app-01", {}, 409),
+    ("subnets/{ref}/shrink", "fleet:tide-model-nc-2-app-01", {"hosts": 50}, 200),
+    ("subnets/{ref}/room", "fleet:fleet-telemetry-ml-1-app-02", {"doublings": 1}, 200),
+    ("subnets/{ref}/replace", "fleet:ticketing-ml-1-app-01", {"hosts": 230}, 201),
+    ("subnets/{ref}/confirm", "fleet:ticketing-ml-1-app-01", {}, 409),
+    ("subnets/{ref}/attach", "fleet:ticketing-ml-2-edge-05", {"target": "x"}, 200),
+    ("subnets/{ref}/detach", "fleet:ticketing-nc-1-edge-02", {}, 200),
+    ("subnets/{ref}/addresses", "fleet:ticketing-ml-1-app-01", {"name": "seen", "count": 2}, 201),
+    ("pools/{ref}/second-family", "telemetry-intake", {}, 200),
+    ("pools/{ref}/ranges", "quay-cameras", {"length": 24}, 201),
+    (
+        "pools/{ref}/change-range",
+        "lab-bench-2",
+        {"old": "10.0.32.0/20", "new": "10.0.64.0/20", "rebase": True},
+        200,
+    ),
+    ("plans/{ref}/remove", "tide-halls", {"give_back": True}, 200),
 ]
 
 
@@ -93,5 +143,18 @@ def test_what_is_changed_answers_in_the_shape_of_the_document(live, check, path,
         timeout=30,
     )
     assert answer.status_code == status, answer.text
-    expected = {200: 201}.get(status, status)  # a preview answers 200 with the shape of the made thing
+    made = 200 if path.startswith(("size/", "check-ranges")) else 201
+    expected = {200: made}.get(status, status)  # a preview answers 200 with the shape of the made thing
     check("post", path, expected, answer.json())
+
+
+@pytest.mark.parametrize(("path", "ref", "body", "status"), IN_PLACE)
+def test_what_is_done_with_a_record_answers_in_the_shape_of_the_document(live, check, path, ref, body, status):
+    answer = requests.post(
+        f"{live.url}/api/v1/{path.replace('{ref}', ref)}?preview=true",
+        json=body,
+        headers={"Authorization": "Bearer " + live.token("admin")},
+        timeout=30,
+    )
+    assert answer.status_code == (200 if status == 201 else status), answer.text
+    check("post", path, status, answer.json())

@@ -65,7 +65,7 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "confirm",
         help="turn a held subnet into an active one",
-        epilog="example: lentra confirm crew-roster-ml-1-app-03",
+        epilog="example: lentra list --state held",
     )
     command.add_argument("subnet")
     _finish(command, _confirm)

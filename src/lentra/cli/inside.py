@@ -81,9 +81,12 @@ def _add_public(commands: Any) -> None:
     command.add_argument("--project")
     command.add_argument("--idle", action="store_true", help="only those attached to nothing")
     command.set_defaults(run=_public_list)
-    for verb, words in (("attach", "attach one to a target"), ("move", "take one to another target")):
+    for verb, words, held in (
+        ("attach", "attach one to a target", "ticketing-ml-2-edge-05"),
+        ("move", "take one to another target", "ticketing-nc-1-edge-02"),
+    ):
         command = verbs.add_parser(
-            verb, help=words, epilog="example: lentra public attach ticketing-nc-1-edge-05 balancer-7 --preview"
+            verb, help=words, epilog=f"example: lentra public {verb} {held} balancer-7 --preview"
         )
         command.add_argument("subnet", help="the name it is held by")
         command.add_argument("target")
