@@ -23,7 +23,7 @@ BASE = parse_prefix("10.40.0.0/20")
 
 
 class AnyOrder(RuleBasedStateMachine):
-    """Requests, releases, carving, keep-outs and upkeep in random order, in one realm."""
+    """Requests, holds, growth, reservations, releases, carving, keep-outs and upkeep in random order, in one realm."""
 
     def __init__(self):
         super().__init__()
@@ -48,12 +48,15 @@ class AnyOrder(RuleBasedStateMachine):
         count=st.integers(1, 3),
         how=st.sampled_from(["snug", "low", "roomy"]),
         families=st.sampled_from([[4], [4, 6]]),
+        room=st.integers(0, 2),
+        hold=st.sampled_from([0, 0, 30]),
     )
-    def ask(self, pick, length, count, how, families):
+    def ask(self, pick, length, count, how, families, room, hold):
         pool = self.pools[pick % len(self.pools)]
         if 6 in families and not any(r.family == 6 for r in pool.ranges.all()):
             families = [4]
-        made = self.attempt(self.world.ask, pool, length=length, count=count, placement=how, families=families)
+        asked = {"length": length, "count": count, "placement": how, "families": families}
+        made = self.attempt(self.world.ask, pool, **asked, room=room, hold_minutes=hold)
         self.living += [subnet.pk for subnet in made or []]
 
     @rule(pick=st.integers(0, 9), at=st.integers(0, 4095), length=st.integers(24, 30))
@@ -69,6 +72,65 @@ class AnyOrder(RuleBasedStateMachine):
 
         number = self.living.pop(pick % len(self.living))
         self.attempt(self.world.do, give_back_subnet, number, at_once=at_once)
+
+    @precondition(lambda self: self.living)
+    @rule(
+        pick=st.integers(0, 99),
+        length=st.integers(21, 30),
+        how=st.sampled_from(["grow", "shrink", "room", "replace"]),
+    )
+    def resize(self, pick, length, how):
+        from lentra.registry.models import Subnet
+        from lentra.registry.operations.grow import grow_subnet, set_room, shrink_subnet
+        from lentra.registry.operations.replace_subnet import replace_subnet
+
+        number = self.living[pick % len(self.living)]
+        if how == "grow":
+            self.attempt(
+                self.world.do, grow_subnet, number, length=length, downward=pick % 2 == 0, second=pick % 3 == 0
+            )
+        elif how == "shrink":
+            self.attempt(self.world.do, shrink_subnet, number, length=length, as_room=pick % 2 == 0)
+        elif how == "room":
+            self.attempt(self.world.do, set_room, number, pick % 3)
+        else:
+            self.attempt(self.world.do, replace_subnet, number, {"length": length})
+            self.living += (
+                Subnet.objects.filter(replaces=number).exclude(pk__in=self.living).values_list("pk", flat=True)
+            )
+
+    @rule(
+        pick=st.integers(0, 9),
+        first=st.integers(0, 4000),
+        extra=st.integers(0, 200),
+        hours=st.sampled_from([0, 5, 30]),
+    )
+    def reserve(self, pick, first, extra, hours):
+        from lentra.registry.operations.reserve import WantedReservation, reserve
+
+        ends_at = self.world.clock.moment + timedelta(hours=hours) if hours else None
+        span = (4, BASE.first + first, BASE.first + first + extra)
+        wanted = WantedReservation(self.pools[pick % len(self.pools)].pk, "to come", range=span, ends_at=ends_at)
+        self.attempt(self.world.do, reserve, wanted)
+
+    @rule(pick=st.integers(0, 9), length=st.integers(26, 30))
+    def draw(self, pick, length):
+        from lentra.registry.models import Reservation
+
+        kept = list(Reservation.objects.filter(realm=self.world.realm).order_by("pk"))
+        if kept:
+            one = kept[pick % len(kept)]
+            made = self.attempt(self.world.ask, one.pool, length=length, reservation=one.pk)
+            self.living += [subnet.pk for subnet in made or []]
+
+    @rule(pick=st.integers(0, 9))
+    def give_reservation_back(self, pick):
+        from lentra.registry.models import Reservation
+        from lentra.registry.operations.reserve import give_back_reservation
+
+        kept = list(Reservation.objects.filter(realm=self.world.realm).order_by("pk"))
+        if kept:
+            self.world.do(give_back_reservation, kept[pick % len(kept)].pk)
 
     @rule(hours=st.integers(1, 40))
     def time_passes(self, hours):

@@ -23,7 +23,8 @@ def test_a_pool_is_carved_and_given_back(open_as, planner, live):  # noqa: F811
     made = planner.pools.get("nc-3-extra")
     assert made["ranges"] == [shown]
     page.goto(live.url + f"/pools/{made['id']}")
-    page.get_by_role("button", name="Give the pool back").click()
+    page.get_by_role("button", name="More").click()
+    page.get_by_role("menuitem", name="Give the pool back").click()
     page.get_by_role("dialog").get_by_role("button", name="Give the pool back").click()
     page.get_by_role("heading", name="Pools", exact=True).wait_for()
     assert "nc-3-extra" not in {pool["name"] for pool in planner.pools.list(limit=1000)}

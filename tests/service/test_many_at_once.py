@@ -6,12 +6,13 @@ import os
 import signal
 import threading
 import time
+import uuid
 from collections import Counter
 from pathlib import Path
 
 import pytest
 
-from lentra.client import LentraError
+from lentra.client import LentraError, Problem
 from lentra.client.errors import BY_CODE
 from lentra.service.launcher import Service
 from tests.conftest import free_port, start_live
@@ -138,4 +139,73 @@ def test_killed_workers_and_a_killed_database_lose_and_double_nothing(own_live):
         again = planner.request(pool="storm", **ASK, length=28, key=key)
         assert again.replayed
         assert again.result["subnets"][0]["id"] == made[0]["id"]
+    assert planner.verify()["clean"]
+
+
+def test_planners_who_commit_overlapping_previews_at_once_one_wins_and_the_others_are_told(live, fresh_pool):
+    pool = fresh_pool("10.40.64.0/22")
+    clients = [live.client("planner") for _ in range(4)]
+    plans = [
+        {
+            "format": "lentra-plan-1",
+            "name": f"rows-{n}",
+            "project": "ticketing",
+            "pools": {"ipv4": pool},
+            "zones": ["ml-1", "ml-2"],
+            "tiers": [{"tier": "app", "length": 25}, {"tier": "data", "length": 26}],
+            "summarise": "zone",
+        }
+        for n in range(4)
+    ]
+    seen = [client.plans.preview(plan) for client, plan in zip(clients, plans, strict=True)]
+    shown = [[b for row in answer.result["blocks"] for b in row["blocks"]] for answer in seen]
+    assert shown[0] == shown[1] == shown[2] == shown[3]
+
+    def commit(n):
+        try:
+            return clients[n].plans.commit(plans[n], proposal=seen[n].proposal)
+        except Problem as problem:
+            return problem
+
+    answers = [None] * 4
+
+    def work(n):
+        answers[n] = commit(n)
+
+    in_threads(4, work)
+    won = [a for a in answers if not isinstance(a, Problem)]
+    lost = [a for a in answers if isinstance(a, Problem)]
+    assert len(won) == 1
+    assert [b for row in won[0].result["blocks"] for b in row["blocks"]] == shown[0]
+    assert {problem.problem_code for problem in lost} == {"stale-proposal"}
+    assert all(problem.conflicts[0]["owner"] for problem in lost)
+    assert clients[0].verify()["clean"]
+
+
+def test_a_large_plan_goes_through_the_service_whole(live, planner):
+    """50 tiers in 10 zones, both families: one preview, one commit, one repeat."""
+    mark = uuid.uuid4().hex[:6]
+    planner.realms.add(name=f"big-{mark}")
+    planner.pools.add(
+        name="wide", realm=f"big-{mark}", sheet="ends-withheld", ranges=["10.64.0.0/14", "fd46:64::/44"]
+    )
+    planner.regions.add(name=f"delta-{mark}")
+    for n in range(10):
+        planner.zones.add(name=f"mole-{n}-{mark}", region=f"delta-{mark}")
+    plan = {
+        "format": "lentra-plan-1",
+        "name": "everything",
+        "project": "ticketing",
+        "pools": {"ipv4": f"big-{mark}:wide", "ipv6": f"big-{mark}:wide"},
+        "zones": [f"mole-{n}-{mark}" for n in range(10)],
+        "tiers": [{"tier": "app", "as": f"app-{n}", "hosts": 20 + n} for n in range(50)],
+        "summarise": "plan",
+    }
+    seen = planner.plans.preview(plan)
+    assert seen.result["counts"]["added"] == 500
+    done = planner.plans.commit(plan, proposal=seen.proposal)
+    assert [row["blocks"] for row in done.result["blocks"]] == [row["blocks"] for row in seen.result["blocks"]]
+    again = planner.plans.commit(plan)
+    assert (again.result["counts"]["added"], again.result["counts"]["kept"]) == (0, 500)
+    assert planner.plans.departures("everything") == []
     assert planner.verify()["clean"]

@@ -17,6 +17,7 @@ import { TokensPage } from "../session/TokensPage";
 import { useMe } from "../session/queries";
 import { SetUpPage } from "../setup/SetUpPage";
 import { SizePage } from "../sizing/SizePage";
+import { AddressesPage } from "../subnets/AddressesPage";
 import { SubnetPage } from "../subnets/SubnetPage";
 import { SubnetsPage } from "../subnets/SubnetsPage";
 import { Shell } from "./Shell";
@@ -69,6 +70,7 @@ function Pages() {
         <Route path="/plans" element={<PlansPage />} />
         <Route path="/plans/new" element={<PlanEditorPage />} />
         <Route path="/plans/:id" element={<PlanPage />} />
+        <Route path="/addresses" element={<AddressesPage />} />
         <Route path="/public" element={<PublicPage />} />
         <Route path="/request" element={<RequestPage />} />
         <Route path="/set-up/:kind" element={<SetUpPage />} />

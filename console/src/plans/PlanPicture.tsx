@@ -55,9 +55,12 @@ export function PlanPicture({ there }: { there: There }) {
                       <title>{`${piece.label}: ${piece.state}`}</title>
                       <rect x={x} width={width} height={HEIGHT} fill={`url(#${patternId(piece.state)})`} stroke="currentColor" strokeOpacity="0.45" vectorEffect="non-scaling-stroke" />
                       {width > piece.label.length * 9 && (
-                        <text x={x + 6} y={HEIGHT / 2 + 4} fontSize="12" fill={text} stroke={halo} strokeWidth="3" paintOrder="stroke">
-                          {piece.label}
-                        </text>
+                        <>
+                          <rect x={x + 3} y={8} width={piece.label.length * 6.6 + 6} height={HEIGHT - 16} rx="2" fill={halo} />
+                          <text x={x + 6} y={HEIGHT / 2 + 4} fontSize="12" fill={text}>
+                            {piece.label}
+                          </text>
+                        </>
                       )}
                     </g>
                   );

@@ -1,4 +1,5 @@
 // The start page: every pool with its usage and largest free block, and the newest hand-outs.
+import Alert from "@mui/material/Alert";
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
@@ -16,6 +17,7 @@ import { UsageBar } from "../parts/UsageBar";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
+import { useRecords } from "../setup/queries";
 import { useSubnets } from "../subnets/queries";
 import { useUsages } from "./queries";
 
@@ -38,6 +40,7 @@ export function StartPage() {
           </Button>
         )}
       </Stack>
+      <EndingSoon />
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
         {FILTERS.map((name) => (
           <RefSelect
@@ -122,5 +125,25 @@ export function StartPage() {
         </Listed>
       </Card>
     </Stack>
+  );
+}
+
+const SOON_DAYS = "14";
+
+/** Reservations that fall back by themselves before long. */
+function EndingSoon() {
+  const ending = useRecords("reservations", { ending_within: SOON_DAYS });
+  const rows = ending.data?.results ?? [];
+  if (rows.length === 0) return null;
+  return (
+    <Alert severity="warning">
+      {rows.slice(0, 5).map((row) => (
+        <div key={row.id}>
+          Reservation <Link component={RouterLink} to={`/set-up/reservations?text=${row.name}`}>{row.name}</Link> (<Mono>{String(row["range"])}</Mono>) falls back on{" "}
+          {shortTime(String(row["ends_at"]))}: {String(row["reason"])}
+        </div>
+      ))}
+      {rows.length > 5 && `and ${rows.length - 5} more`}
+    </Alert>
   );
 }

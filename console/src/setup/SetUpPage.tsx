@@ -16,6 +16,7 @@ import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { RefSelect } from "../parts/RefSelect";
+import { shortTime } from "../parts/text";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
@@ -85,7 +86,7 @@ function KindView({ kind }: { kind: Kind }) {
               rows={rows}
               columns={[
                 ...kind.columns.map((column) => ({
-                  head: (kind.fields.find((field) => field.name === column)?.label ?? column).replace(" in percent", ""),
+                  head: (kind.fields.find((field) => field.name === column)?.label ?? column[0]!.toUpperCase() + column.slice(1)).replace(" in percent", ""),
                   cell: (row: AnyRecord) => <Cell kind={kind} column={column} row={row} />,
                 })),
                 {
@@ -112,7 +113,7 @@ function KindView({ kind }: { kind: Kind }) {
       {form && <RecordForm kind={kind} {...(form.record ? { record: form.record } : {})} onClose={() => setForm(null)} />}
       {removing && (
         <ConfirmChange
-          title={kind.word === "keep-out" ? "Lift the keep-out" : `Remove the ${kind.noun}`}
+          title={`${removal} the ${kind.noun}`}
           chain={[...(removing["realm"] ? [cellText(removing["realm"])] : []), called(removing)]}
           command={`lentra ${kind.word} remove ${removing.name ?? removing.id}`}
           needsWhy={kind.word === "keep-out"}
@@ -132,7 +133,8 @@ function Cell({ kind, column, row }: { kind: Kind; column: string; row: AnyRecor
         {cellText(value)}
       </Link>
     );
-  if (column === "ranges")
+  if (column === "ends_at") return value ? shortTime(String(value)) : "—";
+  if (column === "ranges" || column === "left")
     return (value as string[]).map((range) => (
       <div key={range}>
         <Mono>{range}</Mono>

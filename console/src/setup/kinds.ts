@@ -158,7 +158,7 @@ export const KINDS: Record<string, Kind> = {
     noun: "reservation",
     collection: "reservations",
     role: "planner",
-    columns: ["name", "left", "pool", "kind", "reason", "service", "ends_at", "projects", "tiers"],
+    columns: ["name", "left", "pool", "kind", "reason", "ends_at", "projects"],
     filter: { name: "pool", of: "pools" },
     about: "Ranges kept back from ordinary hand-out.",
     fields: [
@@ -176,7 +176,7 @@ export const KINDS: Record<string, Kind> = {
       },
       { name: "service", label: "Kept for one service alone" },
       { name: "ends_at", label: "Until", help: "such as 2027-01-31T00:00:00Z; then it falls back by itself" },
-      { name: "projects", label: "Projects that may draw", kind: "refs", help: "names with commas between; none: planners alone" },
+      { name: "projects", label: "May draw", kind: "refs", help: "projects, with commas between; none: planners alone" },
       { name: "tiers", label: "Only for tiers", kind: "refs", help: "names with commas between" },
     ],
   },

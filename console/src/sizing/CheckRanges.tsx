@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import Chip from "@mui/material/Chip";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
@@ -17,22 +17,25 @@ const COLOURS: Record<string, "success" | "warning" | "error" | "default"> = { f
 export function CheckRanges() {
   const [realm, setRealm] = useState("");
   const [text, setText] = useState("");
+  const file = useRef<HTMLInputElement>(null);
   const checked = useWorkedOutFrom<Checked[]>("check-ranges", { realm, text }, realm !== "" && text.trim() !== "");
   return (
     <Stack sx={{ gap: 2 }}>
       <Inputs>
         <RefSelect kind="realms" label="Realm" value={realm} onChange={setRealm} required />
-        <Button component="label" variant="outlined" sx={{ height: 40 }}>
+        <Button variant="outlined" sx={{ height: 40 }} onClick={() => file.current?.click()}>
           From a file
-          <input
-            type="file"
-            accept=".txt,.csv,text/*"
-            hidden
-            onChange={(event) => {
-              void event.target.files?.[0]?.text().then(setText);
-            }}
-          />
         </Button>
+        <input
+          ref={file}
+          type="file"
+          accept=".txt,.csv,text/*"
+          hidden
+          aria-label="File with ranges"
+          onChange={(event) => {
+            void event.target.files?.[0]?.text().then(setText);
+          }}
+        />
       </Inputs>
       <TextField
         label="Ranges, one a line"

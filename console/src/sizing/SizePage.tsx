@@ -11,12 +11,14 @@ import { ClusterForm } from "./ClusterForm";
 import { DivideForm } from "./DivideForm";
 import { HostsForm } from "./HostsForm";
 import { SeveralForm } from "./SeveralForm";
+import { StillFits } from "./StillFits";
 
 const WAYS = {
   hosts: { label: "By hosts", view: HostsForm },
   several: { label: "Several at once", view: SeveralForm },
   cluster: { label: "A cluster", view: ClusterForm },
   divide: { label: "Divide a block", view: DivideForm },
+  fits: { label: "What still fits", view: StillFits },
   check: { label: "Check ranges", view: CheckRanges },
 };
 

@@ -39,7 +39,14 @@ export function SubnetsPage() {
   const given = Object.entries(filters).filter(([name]) => name !== "cursor");
   return (
     <Stack sx={{ gap: 2 }}>
-      <Typography variant="h1">Subnets</Typography>
+      <Stack direction="row" sx={{ alignItems: "center" }}>
+        <Typography variant="h1" sx={{ flexGrow: 1 }}>
+          Subnets
+        </Typography>
+        <Button component={RouterLink} to="/addresses">
+          Find an address record
+        </Button>
+      </Stack>
       <Stack direction="row" role="search" aria-label="Filters" sx={{ gap: 1.5, flexWrap: "wrap", "& > *": { flex: "1 1 150px", minWidth: "140px !important", maxWidth: 220 } }}>
         {PLACES.map(([name, kind]) => (
           <RefSelect key={name} kind={kind} label={name[0]!.toUpperCase() + name.slice(1)} value={filters[name] ?? ""} onChange={(value) => set(name, value)} none="any" />

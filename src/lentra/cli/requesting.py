@@ -10,7 +10,7 @@ from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, c
 from lentra.cli.output import cell, show_record, show_rows, usable
 from lentra.client import Answer, Client
 
-_CANDIDATE_COLUMNS = ("pool", "realm", "block", "usable", "used_percent", "largest_free", "why")
+_CANDIDATE_COLUMNS = ("pool", "realm", "block", "usable", "used_percent", "leaves", "can_grow_to", "why")
 
 
 def add_commands(commands: Any) -> None:

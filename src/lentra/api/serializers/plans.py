@@ -6,7 +6,9 @@ from typing import Any
 
 from rest_framework import serializers
 
+from lentra.addressing.address_map import gateway_address
 from lentra.addressing.headroom import Usage
+from lentra.addressing.prefix import address_text, range_text
 from lentra.api.fields import RefField, Strict
 from lentra.api.serializers.space import NamedSerializer
 from lentra.registry.models import Plan, Pool
@@ -120,8 +122,6 @@ class ProposedPlanSerializer(serializers.Serializer):
 
 def proposed_facts(proposed: Proposed) -> dict[str, Any]:
     """A proposal as it is told."""
-    from lentra.addressing.prefix import range_text
-
     comparison = proposed.comparison
     blocks = [_added(one) for one in proposed.added]
     there = [
@@ -168,10 +168,20 @@ def _added(one: Placed) -> dict[str, Any]:
         "blocks": [str(piece.block) for piece in laid],
         "room": [str(room) for piece in laid for room in piece.room],
         "usable": None if one.slot.usable is None else str(one.slot.usable),
-        "gateway": one.slot.entry.gateway,
+        "gateway": _gateway(one),
         "tag": one.tag,
         "id": one.subnet.pk if one.subnet else None,
     }
+
+
+def _gateway(one: Placed) -> str:
+    """The gateway's address in the first block, or the rule where there is none."""
+    rule = one.slot.entry.gateway
+    if rule == "none" or not one.blocks:
+        return rule
+    family, laid = min(one.blocks.items())
+    address = gateway_address(laid.block, one.slot.pools[family].sheet.rules().family(family), rule)
+    return rule if address is None else address_text(family, address)
 
 
 def _there(subnet: Any, word: str) -> dict[str, Any]:
