@@ -44,7 +44,8 @@ def ground(registry_database):
 def test_any_plan(ground, zones, tiers, summarise, spare, dual, tags, missing, hold):
     from lentra.addressing.prefix import parse_prefix
     from lentra.registry.envelope import perform
-    from lentra.registry.operations.commit_plan import commit_plan, remove_plan
+    from lentra.registry.operations.commit_plan import commit_plan
+    from lentra.registry.operations.remove_plan import remove_plan
     from lentra.registry.plans.reading import read_document
     from lentra.registry.queries.verify import verify
 

@@ -47,6 +47,7 @@ export const theme = createTheme({
     MuiCard: { styleOverrides: { root: ({ theme }) => ({ border: `1px solid ${theme.vars.palette.divider}` }) } },
     MuiTableCell: { styleOverrides: { head: { fontWeight: 650, whiteSpace: "nowrap" } } },
     MuiTextField: { defaultProps: { size: "small" } },
+    MuiToggleButton: { styleOverrides: { root: ({ theme }) => ({ color: theme.vars.palette.text.secondary }) } },
     MuiButton: { defaultProps: { disableElevation: true } },
     MuiLink: { defaultProps: { underline: "always" } },
   },

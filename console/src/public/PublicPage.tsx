@@ -60,16 +60,14 @@ export function PublicPage() {
                   right: true,
                   cell: (row) =>
                     mayChange(row) &&
-                    DOINGS.filter((one) => (one.what === "attach" || one.what === "detach") && one.fits(row)).map((one) => (
-                      <Button
-                        key={one.what}
-                        size="small"
-                        aria-label={`${one.title} ${row.name}`}
-                        onClick={() => setDoing({ subnet: row, doing: one })}
-                      >
-                        {one.what === "attach" && row.attached_to ? "Move" : one.title}
-                      </Button>
-                    )),
+                    DOINGS.filter((one) => (one.what === "attach" || one.what === "detach") && one.fits(row)).map((one) => {
+                      const word = one.what === "attach" && row.attached_to ? "Move" : one.title;
+                      return (
+                        <Button key={one.what} size="small" aria-label={`${word} ${row.name}`} onClick={() => setDoing({ subnet: row, doing: one })}>
+                          {word}
+                        </Button>
+                      );
+                    }),
                 },
               ]}
             />

@@ -10,7 +10,8 @@ Example:
     '59'
 """
 
-from lentra.client.client import Answer, Client, Collection, sign_in
+from lentra.client.client import Answer, Client, sign_in
+from lentra.client.collections import Collection
 from lentra.client.errors import LentraError, NotReachable, Problem
 
 __all__ = ["Answer", "Client", "Collection", "LentraError", "NotReachable", "Problem", "sign_in"]

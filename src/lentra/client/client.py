@@ -8,13 +8,12 @@ import uuid
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import quote
 
 import requests
 
+from lentra.client.collections import Collection, Plans, Pools, Record, Subnets, part
 from lentra.client.errors import NotReachable, Problem, problem_from
 
-Record = dict[str, Any]
 _RETRIED = (502, 503, 504)
 
 
@@ -167,7 +166,7 @@ class Client:
 
     def release(self, subnet: str | int, *, at_once: bool = False, preview: bool = False, why: str = "") -> Answer:
         """Give a subnet back; ``at_once`` (for planners) skips or ends cooling."""
-        path = f"subnets/{_part(subnet)}/release"
+        path = f"subnets/{part(subnet)}/release"
         return self.change("POST", path, {"at_once": at_once}, preview=preview, why=why)
 
     def set_up_cluster(self, *, preview: bool = False, why: str = "", **wanted: Any) -> Answer:
@@ -268,198 +267,6 @@ class Client:
         return dict(self.call("GET", path, query=query).json())
 
 
-class Collection:
-    """The records of one kind.
-
-    Example:
-        >>> client = Client(url, token)
-        >>> client.tiers.get("data")["exposure"]
-        'isolated'
-        >>> client.tiers.add(name="lab", exposure="isolated", preview=True).result["name"]
-        'lab'
-    """
-
-    def __init__(self, client: Client, path: str) -> None:
-        self.client = client
-        self.path = path
-
-    def list(self, **filters: Any) -> Iterator[Record]:
-        """Records that match the filters."""
-        return self.client.pages(self.path, filters)
-
-    def get(self, ref: str | int) -> Record:
-        """One record, by name or number (realm:name where several realms have the name)."""
-        return dict(self.client.call("GET", f"{self.path}/{_part(ref)}").json())
-
-    def use(self, ref: str | int) -> Record:
-        """What uses the record, and which of its fields are fixed."""
-        return dict(self.client.call("GET", f"{self.path}/{_part(ref)}/use").json())
-
-    def add(self, *, preview: bool = False, why: str = "", **values: Any) -> Answer:
-        """Add a record."""
-        return self.client.change("POST", self.path, values, preview=preview, why=why)
-
-    def edit(
-        self,
-        ref: str | int,
-        *,
-        preview: bool = False,
-        why: str = "",
-        if_version: int | None = None,
-        **values: Any,
-    ) -> Answer:
-        """Set values on a record; with ``if_version`` only if it has not changed since that version."""
-        path = f"{self.path}/{_part(ref)}"
-        return self.client.change("PATCH", path, values, preview=preview, why=why, version=if_version)
-
-    def remove(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
-        """Remove a record that nothing uses."""
-        return self.client.change("DELETE", f"{self.path}/{_part(ref)}", preview=preview, why=why)
-
-
-class Pools(Collection):
-    """Pools; ``add`` with ``parent`` carves one out of another."""
-
-    def add_range(
-        self,
-        ref: str | int,
-        range: str | None = None,
-        *,
-        length: int | None = None,
-        family: int = 4,
-        preview: bool = False,
-        why: str = "",
-    ) -> Answer:
-        """Add a range to a pool; a carved one takes it (or one of ``length``) from its parent."""
-        path = f"pools/{_part(ref)}/ranges"
-        body = {"range": range} if range is not None else {"length": length, "family": family}
-        return self.client.change("POST", path, body, preview=preview, why=why)
-
-    def change_range(
-        self,
-        ref: str | int,
-        old: str,
-        new: str,
-        *,
-        rebase: bool = False,
-        preview: bool = False,
-        why: str = "",
-        **more: Any,
-    ) -> Answer:
-        """Put another range in the place of one; what lives in it moves only with ``rebase`` or a ``proposal``."""
-        body = {"old": old, "new": new, "rebase": rebase, **more}
-        return self.client.change("POST", f"pools/{_part(ref)}/change-range", body, preview=preview, why=why)
-
-    def second_family(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
-        """Give every subnet of the pool an IPv6 block; ``numbering`` by number or by tag, ``within`` a prefix."""
-        return self.client.change("POST", f"pools/{_part(ref)}/second-family", how, preview=preview, why=why)
-
-    def usage(self, ref: str | int) -> Record:
-        """Usage of the pool by itself (``own``) and with the pools carved from it (``with_carved``)."""
-        return dict(self.client.call("GET", f"pools/{_part(ref)}/usage").json())
-
-    def picture(self, ref: str | int, inside: str | None = None) -> Record:
-        """The pieces of a range of the pool, with their states."""
-        return dict(self.client.call("GET", f"pools/{_part(ref)}/picture", query={"inside": inside}).json())
-
-
-class Subnets(Collection):
-    """Subnets; `Client.request` and `Client.release` make and end them."""
-
-    def grow(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
-        """Grow in place, to ``length`` or until ``hosts`` fit; ``downward``, ``second``: on explicit word."""
-        return self._do(ref, "grow", how, preview, why)
-
-    def shrink(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
-        """Give back the unused part: keep ``length``, so many ``hosts``, or the part ``keep``."""
-        return self._do(ref, "shrink", how, preview, why)
-
-    def keep_room(self, ref: str | int, doublings: int, *, preview: bool = False, why: str = "") -> Answer:
-        """Keep so many doublings free behind the block."""
-        return self._do(ref, "room", {"doublings": doublings}, preview, why)
-
-    def replace(self, ref: str | int, *, preview: bool = False, why: str = "", **new: Any) -> Answer:
-        """A new subnet in the place of this one, which retires until it is given back."""
-        return self._do(ref, "replace", new, preview, why)
-
-    def confirm(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
-        """Turn a held subnet into an active one."""
-        return self._do(ref, "confirm", {}, preview, why)
-
-    def attach(
-        self, ref: str | int, target: str, *, move: bool = False, preview: bool = False, why: str = ""
-    ) -> Answer:
-        """Attach a public address to a target."""
-        return self._do(ref, "attach", {"target": target, "move": move}, preview, why)
-
-    def detach(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
-        """Detach a public address."""
-        return self._do(ref, "detach", {}, preview, why)
-
-    def record(self, ref: str | int, name: str, *, preview: bool = False, why: str = "", **what: Any) -> Answer:
-        """Record an ``address`` of the subnet, or the next free one, or ``count`` of them."""
-        return self._do(ref, "addresses", {"name": name, **what}, preview, why)
-
-    def address_map(self, ref: str | int) -> Record:
-        """What each address of the subnet's blocks is for."""
-        return dict(self.client.call("GET", f"subnets/{_part(ref)}/address-map").json())
-
-    def _do(self, ref: str | int, what: str, body: Mapping[str, Any], preview: bool, why: str) -> Answer:
-        return self.client.change("POST", f"subnets/{_part(ref)}/{what}", body, preview=preview, why=why)
-
-    def history(self, ref: str | int) -> Record | list[Record]:
-        """Ledger entries of a subnet, newest first; by number also after it is gone."""
-        return list(self.client.call("GET", f"subnets/{_part(ref)}/history").json())
-
-    def neighbours(self, ref: str | int) -> Any:
-        """What lies around each block of a subnet."""
-        return list(self.client.call("GET", f"subnets/{_part(ref)}/neighbours").json())
-
-
-class Plans(Collection):
-    """Plans, given as text (YAML or JSON) or as a mapping.
-
-    Example:
-        >>> client = Client(url, token)
-        >>> seen = client.plans.preview({
-        ...     "format": "lentra-plan-1", "name": "gate-readers", "project": "ticketing",
-        ...     "pools": {"ipv4": "fleet:ticket-hall"}, "zones": ["ml-1", "ml-2"],
-        ...     "tiers": [{"tier": "app", "hosts": 11}, {"tier": "data", "length": 28}],
-        ... })
-        >>> seen.result["possible"], seen.result["counts"]["added"]
-        (True, 4)
-    """
-
-    def preview(self, plan: str | Mapping[str, Any], **options: Any) -> Answer:
-        """What the plan comes to; its ``proposal`` makes a commit do exactly that."""
-        return self._send(plan, True, "", options)
-
-    def commit(self, plan: str | Mapping[str, Any], *, why: str = "", **options: Any) -> Answer:
-        """Hand out what is not there yet, all or nothing; ``give_back`` what is no longer wanted."""
-        return self._send(plan, False, why, options)
-
-    def hold(self, plan: str | Mapping[str, Any], minutes: int, *, why: str = "", **options: Any) -> Answer:
-        """Set the plan's space aside for some minutes; it falls back by itself unless committed."""
-        return self._send(plan, False, why, {"hold_minutes": minutes, **options})
-
-    def departures(self, ref: str | int) -> list[Record]:
-        """Where the registry has departed from a committed plan."""
-        return list(self.client.call("GET", f"plans/{_part(ref)}/departures").json())
-
-    def remove(self, ref: str | int, *, give_back: bool = False, preview: bool = False, why: str = "") -> Answer:
-        """Remove a plan, with all its subnets given back if ``give_back``."""
-        body = {"give_back": give_back}
-        return self.client.change("POST", f"plans/{_part(ref)}/remove", body, preview=preview, why=why)
-
-    def schema(self) -> Record:
-        """The JSON Schema of the plan format."""
-        return dict(self.client.call("GET", "plan-schema.json").json())
-
-    def _send(self, plan: str | Mapping[str, Any], preview: bool, why: str, options: Mapping[str, Any]) -> Answer:
-        given = {"text": plan} if isinstance(plan, str) else {"document": dict(plan)}
-        return self.client.change("POST", "plans", {**given, **options}, preview=preview, why=why)
-
-
 def sign_in(url: str, name: str, password: str, token_name: str) -> tuple[str, Record]:
     """Sign in with a password and make a token; returns its text and the person.
 
@@ -476,10 +283,6 @@ def sign_in(url: str, name: str, password: str, token_name: str) -> tuple[str, R
     }
     made = client.call("POST", "tokens", body={"name": token_name}, headers=headers).json()
     return str(made["result"]["text"]), dict(person)
-
-
-def _part(ref: str | int) -> str:
-    return quote(str(ref), safe=":")
 
 
 def _problem_of(answer: requests.Response) -> Problem:

@@ -12,7 +12,7 @@ from lentra.addressing.prefix import address_text, range_text
 from lentra.api.fields import RefField, Strict
 from lentra.api.serializers.space import NamedSerializer
 from lentra.registry.models import Plan, Pool
-from lentra.registry.operations.commit_plan import Placed, Proposed
+from lentra.registry.plans.proposing import Placed, Proposed
 from lentra.registry.plans.slots import Finding
 
 

@@ -23,7 +23,8 @@ from lentra.api.serializers.plans import (
 from lentra.api.views.setup import find_at_address
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Plan, Project, Realm
-from lentra.registry.operations.commit_plan import commit_plan, remove_plan
+from lentra.registry.operations.commit_plan import commit_plan
+from lentra.registry.operations.remove_plan import remove_plan
 from lentra.registry.plans.comparing import departures
 from lentra.registry.plans.reading import read_document, read_plan, schema
 from lentra.registry.queries.find import find

@@ -18,12 +18,30 @@ from lentra.addressing.refusal import Refusal
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.sizing import size_by_hosts, size_by_subnets, size_of_length
 from lentra.api.changes import answer_of, run_change
-from lentra.api.fields import LabelsField, NameField, PrefixField, Strict
+from lentra.api.fields import Strict
 from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
-from lentra.api.serializers.space import HolderSerializer, NamedSerializer, SizeSerializer, SubnetSerializer
+from lentra.api.serializers.sizing import (
+    CarriesQuerySerializer,
+    CarriesSerializer,
+    CheckedSerializer,
+    CheckQuerySerializer,
+    ClusterMadeSerializer,
+    ClusterSerializer,
+    ClusterSizeQuerySerializer,
+    ClusterSizeSerializer,
+    PackedSerializer,
+    PackQuerySerializer,
+    RangeSizeQuerySerializer,
+    RangeSizeSerializer,
+    RoomForSerializer,
+    SplitQuerySerializer,
+    SplitSerializer,
+    StillFitsQuerySerializer,
+)
+from lentra.api.serializers.space import SubnetSerializer
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Pool, Realm, Region, Sheet
-from lentra.registry.operations.set_up_cluster import TAKEN_AS, ClusterMade, WantedCluster, set_up_cluster
+from lentra.registry.operations.set_up_cluster import ClusterMade, WantedCluster, set_up_cluster
 from lentra.registry.queries.find import find
 from lentra.registry.queries.still_fits import still_fits
 from lentra.registry.queries.taken import check_ranges
@@ -70,43 +88,6 @@ class _WorkingOut(APIView):
 
 
 # --- several subnets ---
-
-
-class NeedSerializer(Strict):
-    """One of several subnets: hosts with growth, or a length."""
-
-    name = serializers.CharField(max_length=63)
-    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
-
-
-class PackQuerySerializer(Strict):
-    """Several subnets to size, and to pack into a block if `inside` is given."""
-
-    needs = serializers.ListField(child=NeedSerializer(), min_length=1, max_length=1000)
-    inside = PrefixField(required=False)
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
-
-
-class SizedSerializer(serializers.Serializer):
-    """One need with its size, and its block if it was packed."""
-
-    name = serializers.CharField()
-    block = serializers.CharField(allow_null=True)
-    size = SizeSerializer()
-
-
-class PackedSerializer(serializers.Serializer):
-    """Several subnets, largest first, the smallest block that holds them, and what is left over."""
-
-    sized = SizedSerializer(many=True)
-    least = serializers.CharField(help_text="The smallest length that holds all of them.")
-    total = serializers.CharField()
-    left = serializers.ListField(child=serializers.CharField())
-    left_over = serializers.CharField(allow_null=True)
 
 
 class PackView(_WorkingOut):
@@ -158,23 +139,6 @@ def _size_of(need: dict[str, Any], sheet: RuleSheet, family: int) -> Any:
 # --- splits, reverse ---
 
 
-class SplitQuerySerializer(Strict):
-    prefix = PrefixField()
-    into = serializers.IntegerField(required=False, min_value=1, help_text="At least so many equal parts.")
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
-
-
-class SplitSerializer(serializers.Serializer):
-    """Equal parts of a block."""
-
-    prefix = serializers.CharField()
-    length = serializers.IntegerField()
-    count = serializers.IntegerField()
-    spare = serializers.IntegerField(help_text="Parts beyond those asked for.")
-    spare_addresses = serializers.CharField()
-    parts = serializers.ListField(child=serializers.CharField(), help_text="The first 1,024.")
-
-
 class SplitView(APIView):
     @extend_schema(
         summary="Split a block equally",
@@ -197,28 +161,6 @@ class SplitView(APIView):
                 "parts": [str(part) for part in split.parts(_MOST_PARTS)],
             }
         )
-
-
-class CarriesQuerySerializer(Strict):
-    prefix = PrefixField()
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
-    workloads = serializers.IntegerField(required=False, min_value=1, max_value=100_000)
-    surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1000)
-    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
-
-
-class CarriesSerializer(serializers.Serializer):
-    """What a block carries under a rule sheet."""
-
-    prefix = serializers.CharField()
-    sheet = serializers.CharField()
-    hosts = serializers.CharField(allow_null=True, help_text="Usable addresses, as one subnet.")
-    subnets = serializers.DictField(child=serializers.CharField(), help_text="How many subnets, by length.")
-    nodes = serializers.IntegerField(allow_null=True, help_text="Cluster nodes whose workloads draw from it.")
-    nodes_alone = serializers.IntegerField(
-        allow_null=True, help_text="Nodes whose workloads have a range of their own."
-    )
 
 
 class CarriesView(APIView):
@@ -254,27 +196,6 @@ class CarriesView(APIView):
         )
 
 
-class RangeSizeQuerySerializer(Strict):
-    subnets = serializers.IntegerField(min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
-    family = serializers.ChoiceField([4, 6], required=False, default=6)
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
-
-
-class RangeSizeSerializer(serializers.Serializer):
-    """A range of a pool, counted in subnets of the sheet's longest length."""
-
-    family = serializers.IntegerField()
-    length = serializers.IntegerField()
-    unit = serializers.IntegerField()
-    holds = serializers.CharField()
-    needed = serializers.CharField()
-    spare = serializers.CharField()
-    why_not_smaller = serializers.CharField()
-    sheet = serializers.CharField()
-
-
 class RangeSizeView(APIView):
     @extend_schema(
         summary="Size a range by the number of subnets in it",
@@ -291,70 +212,6 @@ class RangeSizeView(APIView):
 
 
 # --- clusters ---
-
-
-class ClusterNeedSerializer(Strict):
-    """A cluster's numbers."""
-
-    nodes = serializers.IntegerField(min_value=1, max_value=1_000_000)
-    surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1_000_000)
-    workloads = serializers.IntegerField(required=False, default=30, min_value=0, max_value=1_000_000)
-    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1_000_000)
-    own_range = serializers.BooleanField(
-        required=False, default=False, help_text="Workloads have a range of their own."
-    )
-    length = serializers.IntegerField(required=False, min_value=0, max_value=32, help_text="The node subnet's.")
-    service_range = PrefixField(required=False)
-    name_service = serializers.CharField(required=False, max_length=45)
-
-
-class ClusterSizeQuerySerializer(ClusterNeedSerializer):
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
-
-
-class ClusterSerializer(ClusterNeedSerializer):
-    """A cluster to set up: its numbers, where it goes, and the ranges that it brings along."""
-
-    name = serializers.CharField(max_length=40)
-    pool = NameField()
-    project = NameField()
-    tier = NameField()
-    zone = NameField(required=False, allow_null=True)
-    region = NameField(required=False, allow_null=True)
-    workload_range = PrefixField(required=False)
-    bridge_range = PrefixField(required=False)
-    take_as = serializers.ChoiceField(TAKEN_AS, required=False, default="reserve")
-    labels = LabelsField(required=False)
-
-
-class ServiceRangeSerializer(serializers.Serializer):
-    """A service range with its well-known addresses."""
-
-    prefix = serializers.CharField()
-    default_service = serializers.CharField()
-    name_service = serializers.CharField()
-    services = serializers.CharField()
-
-
-class ClusterSizeSerializer(serializers.Serializer):
-    """A cluster sized."""
-
-    subnet = SizeSerializer()
-    most_nodes = serializers.IntegerField(help_text="Nodes that these ranges carry.")
-    workload_length = serializers.IntegerField(allow_null=True)
-    slice_length = serializers.IntegerField(allow_null=True, help_text="Each node's slice of the workload range.")
-    services = ServiceRangeSerializer(allow_null=True)
-
-
-class ClusterMadeSerializer(serializers.Serializer):
-    """What was made for a cluster."""
-
-    size = ClusterSizeSerializer()
-    subnet = SubnetSerializer()
-    reservations = ReservationSerializer(many=True)
-    keep_outs = KeepOutSerializer(many=True)
-    why = serializers.ListField(child=serializers.CharField())
 
 
 def _need(values: dict[str, Any]) -> ClusterNeed:
@@ -414,35 +271,6 @@ def _made(made: ClusterMade) -> dict[str, Any]:
 # --- lists of ranges, what still fits ---
 
 
-class CheckQuerySerializer(Strict):
-    """Ranges to check: prefixes, addresses, first-last; as a list or as pasted text."""
-
-    realm = NameField()
-    ranges = serializers.ListField(child=serializers.CharField(max_length=200, allow_blank=True), required=False)
-    text = serializers.CharField(required=False, allow_blank=True, max_length=200_000)
-
-
-class MetSerializer(HolderSerializer):
-    """Something that a range meets, and how it lies to it."""
-
-    how = serializers.CharField()
-    pool = serializers.CharField(required=False)
-
-
-class CheckedSerializer(serializers.Serializer):
-    """How one range lies to all that is known."""
-
-    text = serializers.CharField()
-    range = serializers.CharField(allow_null=True)
-    how = serializers.CharField(help_text="free, equal, inside, contains, overlaps or unreadable")
-    why = serializers.CharField()
-    suggestions = serializers.ListField(child=serializers.CharField())
-    pool = NamedSerializer(allow_null=True)
-
-
-CheckedSerializer._declared_fields["with"] = MetSerializer(many=True)
-
-
 class CheckRangesView(_WorkingOut):
     @extend_schema(
         summary="Check a list of ranges against the registry",
@@ -462,21 +290,6 @@ def _words(line: str) -> str:
     if len(words) >= 3 and words[1] in ("-", "–", "to"):
         return f"{words[0]}-{words[2]}"
     return words[0] if words else ""
-
-
-class StillFitsQuerySerializer(Strict):
-    pool = NameField(required=False)
-    region = NameField(required=False)
-    realm = NameField(required=False)
-
-
-class RoomForSerializer(serializers.Serializer):
-    """How many blocks of a length still fit, and in which pools most of them."""
-
-    family = serializers.IntegerField()
-    length = serializers.IntegerField()
-    count = serializers.CharField()
-    pools = serializers.ListField(child=NamedSerializer(), help_text="The pools with most room for it, 3 at most.")
 
 
 class StillFitsView(APIView):

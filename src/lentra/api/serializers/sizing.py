@@ -1,0 +1,215 @@
+"""Working out: what is asked, and what comes of it."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from lentra.api.fields import LabelsField, NameField, PrefixField, Strict
+from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
+from lentra.api.serializers.space import HolderSerializer, NamedSerializer, SizeSerializer, SubnetSerializer
+from lentra.registry.operations.set_up_cluster import TAKEN_AS
+
+
+class NeedSerializer(Strict):
+    """One of several subnets: hosts with growth, or a length."""
+
+    name = serializers.CharField(max_length=63)
+    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+
+
+class PackQuerySerializer(Strict):
+    """Several subnets to size, and to pack into a block if `inside` is given."""
+
+    needs = serializers.ListField(child=NeedSerializer(), min_length=1, max_length=1000)
+    inside = PrefixField(required=False)
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+    family = serializers.ChoiceField([4, 6], required=False, default=4)
+
+
+class SizedSerializer(serializers.Serializer):
+    """One need with its size, and its block if it was packed."""
+
+    name = serializers.CharField()
+    block = serializers.CharField(allow_null=True)
+    size = SizeSerializer()
+
+
+class PackedSerializer(serializers.Serializer):
+    """Several subnets, largest first, the smallest block that holds them, and what is left over."""
+
+    sized = SizedSerializer(many=True)
+    least = serializers.CharField(help_text="The smallest length that holds all of them.")
+    total = serializers.CharField()
+    left = serializers.ListField(child=serializers.CharField())
+    left_over = serializers.CharField(allow_null=True)
+
+
+class SplitQuerySerializer(Strict):
+    prefix = PrefixField()
+    into = serializers.IntegerField(required=False, min_value=1, help_text="At least so many equal parts.")
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+
+
+class SplitSerializer(serializers.Serializer):
+    """Equal parts of a block."""
+
+    prefix = serializers.CharField()
+    length = serializers.IntegerField()
+    count = serializers.IntegerField()
+    spare = serializers.IntegerField(help_text="Parts beyond those asked for.")
+    spare_addresses = serializers.CharField()
+    parts = serializers.ListField(child=serializers.CharField(), help_text="The first 1,024.")
+
+
+class CarriesQuerySerializer(Strict):
+    prefix = PrefixField()
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+    workloads = serializers.IntegerField(required=False, min_value=1, max_value=100_000)
+    surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1000)
+    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
+
+
+class CarriesSerializer(serializers.Serializer):
+    """What a block carries under a rule sheet."""
+
+    prefix = serializers.CharField()
+    sheet = serializers.CharField()
+    hosts = serializers.CharField(allow_null=True, help_text="Usable addresses, as one subnet.")
+    subnets = serializers.DictField(child=serializers.CharField(), help_text="How many subnets, by length.")
+    nodes = serializers.IntegerField(allow_null=True, help_text="Cluster nodes whose workloads draw from it.")
+    nodes_alone = serializers.IntegerField(
+        allow_null=True, help_text="Nodes whose workloads have a range of their own."
+    )
+
+
+class RangeSizeQuerySerializer(Strict):
+    subnets = serializers.IntegerField(min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
+    family = serializers.ChoiceField([4, 6], required=False, default=6)
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+
+
+class RangeSizeSerializer(serializers.Serializer):
+    """A range of a pool, counted in subnets of the sheet's longest length."""
+
+    family = serializers.IntegerField()
+    length = serializers.IntegerField()
+    unit = serializers.IntegerField()
+    holds = serializers.CharField()
+    needed = serializers.CharField()
+    spare = serializers.CharField()
+    why_not_smaller = serializers.CharField()
+    sheet = serializers.CharField()
+
+
+class ClusterNeedSerializer(Strict):
+    """A cluster's numbers."""
+
+    nodes = serializers.IntegerField(min_value=1, max_value=1_000_000)
+    surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1_000_000)
+    workloads = serializers.IntegerField(required=False, default=30, min_value=0, max_value=1_000_000)
+    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1_000_000)
+    own_range = serializers.BooleanField(
+        required=False, default=False, help_text="Workloads have a range of their own."
+    )
+    length = serializers.IntegerField(required=False, min_value=0, max_value=32, help_text="The node subnet's.")
+    service_range = PrefixField(required=False)
+    name_service = serializers.CharField(required=False, max_length=45)
+
+
+class ClusterSizeQuerySerializer(ClusterNeedSerializer):
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+
+
+class ClusterSerializer(ClusterNeedSerializer):
+    """A cluster to set up: its numbers, where it goes, and the ranges that it brings along."""
+
+    name = serializers.CharField(max_length=40)
+    pool = NameField()
+    project = NameField()
+    tier = NameField()
+    zone = NameField(required=False, allow_null=True)
+    region = NameField(required=False, allow_null=True)
+    workload_range = PrefixField(required=False)
+    bridge_range = PrefixField(required=False)
+    take_as = serializers.ChoiceField(TAKEN_AS, required=False, default="reserve")
+    labels = LabelsField(required=False)
+
+
+class ServiceRangeSerializer(serializers.Serializer):
+    """A service range with its well-known addresses."""
+
+    prefix = serializers.CharField()
+    default_service = serializers.CharField()
+    name_service = serializers.CharField()
+    services = serializers.CharField()
+
+
+class ClusterSizeSerializer(serializers.Serializer):
+    """A cluster sized."""
+
+    subnet = SizeSerializer()
+    most_nodes = serializers.IntegerField(help_text="Nodes that these ranges carry.")
+    workload_length = serializers.IntegerField(allow_null=True)
+    slice_length = serializers.IntegerField(allow_null=True, help_text="Each node's slice of the workload range.")
+    services = ServiceRangeSerializer(allow_null=True)
+
+
+class ClusterMadeSerializer(serializers.Serializer):
+    """What was made for a cluster."""
+
+    size = ClusterSizeSerializer()
+    subnet = SubnetSerializer()
+    reservations = ReservationSerializer(many=True)
+    keep_outs = KeepOutSerializer(many=True)
+    why = serializers.ListField(child=serializers.CharField())
+
+
+class CheckQuerySerializer(Strict):
+    """Ranges to check: prefixes, addresses, first-last; as a list or as pasted text."""
+
+    realm = NameField()
+    ranges = serializers.ListField(child=serializers.CharField(max_length=200, allow_blank=True), required=False)
+    text = serializers.CharField(required=False, allow_blank=True, max_length=200_000)
+
+
+class MetSerializer(HolderSerializer):
+    """Something that a range meets, and how it lies to it."""
+
+    how = serializers.CharField()
+    pool = serializers.CharField(required=False)
+
+
+class CheckedSerializer(serializers.Serializer):
+    """How one range lies to all that is known."""
+
+    text = serializers.CharField()
+    range = serializers.CharField(allow_null=True)
+    how = serializers.CharField(help_text="free, equal, inside, contains, overlaps or unreadable")
+    why = serializers.CharField()
+    suggestions = serializers.ListField(child=serializers.CharField())
+    pool = NamedSerializer(allow_null=True)
+
+
+class StillFitsQuerySerializer(Strict):
+    pool = NameField(required=False)
+    region = NameField(required=False)
+    realm = NameField(required=False)
+
+
+class RoomForSerializer(serializers.Serializer):
+    """How many blocks of a length still fit, and in which pools most of them."""
+
+    family = serializers.IntegerField()
+    length = serializers.IntegerField()
+    count = serializers.CharField()
+    pools = serializers.ListField(child=NamedSerializer(), help_text="The pools with most room for it, 3 at most.")
+
+
+CheckedSerializer._declared_fields["with"] = MetSerializer(many=True)  # a field that no Python name can have

@@ -1,0 +1,208 @@
+"""The kinds of set-up objects: their options, columns and filters, as the set-up commands show them."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+
+def _yes_no(text: str) -> bool:
+    if text.lower() not in ("yes", "no"):
+        raise argparse.ArgumentTypeError("yes or no")
+    return text.lower() == "yes"
+
+
+def _rules(text: str) -> dict[str, int] | None:
+    """Rules of a family: ``head=1 tail=1 …`` or ``none``."""
+    if text == "none":
+        return None
+    try:
+        pairs = dict(pair.split("=", 1) for pair in text.replace(",", " ").split())
+        return {name: int(value) for name, value in pairs.items()}
+    except ValueError:
+        raise argparse.ArgumentTypeError("head=1,tail=1,shortest=18,longest=28,range_shortest=8,range_longest=28")
+
+
+def _names(text: str) -> list[str]:
+    return [name for name in text.split(",") if name]
+
+
+def read_length(text: str) -> dict[str, int]:
+    """``/20`` (IPv4) or ``6/48``."""
+    family, slash, length = text.rpartition("/")
+    if not slash or not length.isdigit() or family not in ("", "4", "6"):
+        raise argparse.ArgumentTypeError("write /20 for IPv4, 6/48 for IPv6")
+    return {"family": int(family or 4), "length": int(length)}
+
+
+@dataclass(frozen=True)
+class Option:
+    """One field of a kind as an option."""
+
+    name: str
+    help: str = ""
+    read: Callable[[str], Any] = str
+    needed: bool = False
+    many: bool = False
+    only_add: bool = False
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of set-up object on the command line. `named`: its first argument is its name."""
+
+    word: str
+    collection: str
+    columns: tuple[str, ...]
+    options: tuple[Option, ...]
+    example: str
+    named: bool = True
+    filters: tuple[str, ...] = ()
+
+
+_ABOUT = Option("about", "what it is for")
+KINDS = (
+    Kind(
+        "realm",
+        "realms",
+        ("name", "private_only", "name_template", "about"),
+        (
+            Option("private_only", "yes or no: private ranges alone", _yes_no),
+            Option("name_template", "such as {project}-{zone}-{tier}-{nn}"),
+            _ABOUT,
+        ),
+        "realm add depot --about 'the new depot' --preview",
+    ),
+    Kind(
+        "rule-sheet",
+        "rule_sheets",
+        ("name", "v4", "v6", "ipv6_needs_ipv4", "tag_needed", "dhcp", "about"),
+        (
+            Option("v4", "head=1,tail=1,shortest=18,… or none", _rules),
+            Option("v6", "the same for IPv6", _rules),
+            Option("ipv6_needs_ipv4", "yes or no", _yes_no),
+            Option("tag_needed", "yes or no: every subnet carries a segment tag", _yes_no),
+            Option("dhcp", "yes or no", _yes_no),
+            Option("workloads_min", "workloads per node, least", int),
+            Option("workloads_max", "workloads per node, most", int),
+            Option("hd_threshold", "HD-ratio threshold for IPv6, such as 0.94"),
+            _ABOUT,
+        ),
+        "rule-sheet list",
+    ),
+    Kind("region", "regions", ("name", "about"), (_ABOUT,), "region add south-sound --preview"),
+    Kind(
+        "zone",
+        "zones",
+        ("name", "region", "physical", "about"),
+        (
+            Option("region", "the region it is in", needed=True),
+            Option("physical", "its operator's identifier"),
+            _ABOUT,
+        ),
+        "zone add nc-4 --region north-coast --physical skarvik-hall-c --preview",
+        filters=("region",),
+    ),
+    Kind(
+        "tier",
+        "tiers",
+        ("name", "exposure", "about"),
+        (Option("exposure", "private, public or isolated"), _ABOUT),
+        "tier add kiosk --exposure public --preview",
+    ),
+    Kind(
+        "project",
+        "projects",
+        ("name", "title", "environment", "contact"),
+        (
+            Option("title", "its name in full"),
+            Option("contact", "whom to ask"),
+            Option("environment", "production, staging, test or development"),
+            Option("public_quota", "single public addresses it may hold", int),
+        ),
+        "project add lost-and-found --contact desk@ferry.example --preview",
+    ),
+    Kind(
+        "pool",
+        "pools",
+        ("name", "realm", "ranges", "parent", "region", "zone", "project", "sheet", "cooling_days"),
+        (
+            Option("realm", "for a top-level pool", only_add=True),
+            Option("parent", "carve it out of this pool", only_add=True),
+            Option("range", "a range; may be given several times", many=True, only_add=True),
+            Option("length", "find a range: /20, or 6/48", read_length, many=True, only_add=True),
+            Option("placement", "where to find it: snug, low or roomy", only_add=True),
+            Option("sheet", "its rule sheet; a carved pool inherits one"),
+            Option("region", "serves this region"),
+            Option("zone", "serves this zone"),
+            Option("project", "serves this project alone"),
+            Option("origin", "own or provider"),
+            Option("exposure", "private or public"),
+            Option("cooling_days", "days until a range given back is free", int),
+            Option("warning_percent", "", int),
+            Option("critical_percent", "", int),
+            Option("placement_v4", "snug, low or roomy"),
+            Option("placement_v6", "snug, low or roomy"),
+            Option("shortest_v4", "shortest IPv4 length it hands out", int),
+            Option("longest_v4", "longest IPv4 length it hands out", int),
+            Option("unit_v6", "IPv6 is shown in this length", int),
+            _ABOUT,
+        ),
+        "pool add nc-1-extra --parent north-coast --length /22 --zone nc-1 --preview",
+        filters=("realm", "region", "zone", "project", "parent"),
+    ),
+    Kind(
+        "keep-out",
+        "keep_outs",
+        ("id", "range", "realm", "kind", "reason", "source", "since", "certainty"),
+        (
+            Option("realm", needed=True, only_add=True),
+            Option("range", "a prefix or first-last", needed=True, only_add=True),
+            Option("reason", "who uses it, or what forbids it", needed=True),
+            Option("kind", "on-premises, partner, provider, container-bridge, tunnel, special or other"),
+            Option("source", "how it is known"),
+            Option("since", "date, such as 2026-03-01"),
+            Option("certainty", "certain, likely or unsure"),
+            Option("despite_use", "yes: over space in use, as a clash", _yes_no, only_add=True),
+        ),
+        "keep-out add --realm fleet --range 10.45.0.0/16 --reason 'partner yard' --kind partner --preview",
+        named=False,
+        filters=("realm", "text"),
+    ),
+    Kind(
+        "reservation",
+        "reservations",
+        ("name", "left", "pool", "kind", "reason", "service", "ends_at", "projects", "tiers"),
+        (
+            Option("pool", "out of this pool", needed=True, only_add=True),
+            Option("range", "exactly this prefix or first-last", only_add=True),
+            Option("length", "or find one of this length", int, only_add=True),
+            Option("hosts", "or one for so many hosts", int, only_add=True),
+            Option("growth", "percent on top of the hosts", int, only_add=True),
+            Option("family", "4 or 6", int, only_add=True),
+            Option("placement", "where to find it: snug, low or roomy", only_add=True),
+            Option("reason", "what it is kept for", needed=True),
+            Option("kind", "transit, gateways, balancers, cluster, management, future zone, future tier or other"),
+            Option("service", "kept for this service alone"),
+            Option("ends_at", "when it falls back, such as 2027-01-01T00:00:00Z"),
+            Option("projects", "may draw from it, with commas between", _names),
+            Option("tiers", "only for these tiers, with commas between", _names),
+        ),
+        "reservation add spare-gateways --pool mainland --length 26 --kind gateways --reason 'gateways to come' --preview",
+        filters=("realm", "pool", "plan", "ending_within", "text"),
+    ),
+    Kind(
+        "person",
+        "people",
+        ("name", "role", "full_name", "active", "projects"),
+        (
+            Option("role", "viewer, requester, planner or admin", needed=True),
+            Option("full_name"),
+            Option("projects", "own projects, with commas between", _names),
+            Option("active", "yes or no", _yes_no),
+        ),
+        "person list",
+    ),
+)
