@@ -119,6 +119,8 @@ def test_any_plan(ground, zones, tiers, summarise, spare, dual, tags, missing, h
             others = [
                 parse_prefix(b[0]) for key, (_, _, b) in told(done).items() if not key.startswith(zone + "/")
             ]
+            if not own:
+                continue
             low, high = min(b.first for b in own), max(b.last for b in own)
             assert not any(low <= other.first <= high for other in others)
     found = verify()

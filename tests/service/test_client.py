@@ -8,10 +8,11 @@ import pytest
 
 import lentra.client
 import lentra.client.client
+import lentra.client.collections
 from lentra.client import Client, NotReachable
 
 
-@pytest.mark.parametrize("module", [lentra.client, lentra.client.client])
+@pytest.mark.parametrize("module", [lentra.client, lentra.client.client, lentra.client.collections])
 def test_the_examples_in_docstrings_work(live, module):
     names = {"url": live.url, "token": live.token("planner"), "Client": Client}
     found = doctest.testmod(module, extraglobs=names)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from lentra.addressing.extents import ExtentStore, State, require_free
 from lentra.addressing.prefix import BITS, Prefix, containing
-from lentra.addressing.refusal import Exhausted, Refusal
+from lentra.addressing.refusal import Exhausted, LengthOutOfBounds, Refusal
 
 PLACEMENTS = ("snug", "low", "roomy")
 
@@ -32,8 +32,10 @@ def place(store: ExtentStore, length: int, placement: str = "snug") -> Place:
 
     Raises:
         Exhausted: no free extent is wide enough; says the largest free and the total.
+        LengthOutOfBounds: no length of the family.
         Refusal: `placement` is none of `PLACEMENTS`.
     """
+    _check_length(store.family, length)
     counts = store.free_counts()
     fitting = sorted(n for n, count in counts.items() if count and n <= length)
     if placement not in PLACEMENTS:
@@ -62,7 +64,9 @@ def place_beside(store: ExtentStore, length: int, neighbour: Prefix) -> Place:
 
     Raises:
         Exhausted: no free extent is wide enough.
+        LengthOutOfBounds: no length of the family.
     """
+    _check_length(store.family, length)
     counts = store.free_counts()
     fitting = sorted(n for n, count in counts.items() if count and n <= length)
     if not fitting:
@@ -74,6 +78,8 @@ def place_beside(store: ExtentStore, length: int, neighbour: Prefix) -> Place:
     for within in store.highest_free(fitting, neighbour.first):
         block = containing(store.family, within.last, length)
         options.append((neighbour.first - block.last, 1, block, within))
+    if not options:  # the neighbour covers all that is free
+        return place(store, length, "low")
     distance, before, block, within = min(options)
     side = "before" if before else "after"
     words = f"directly {side} {neighbour}" if distance == 1 else f"nearest gap that fits, {side} {neighbour}"
@@ -105,6 +111,16 @@ def neighbours_in_words(store: ExtentStore, within: Prefix) -> str:
     if after:
         return f"from the start of the range to {after.prefix}"
     return "in a range that is all free"
+
+
+def _check_length(family: int, length: int) -> None:
+    if not 0 <= length <= BITS[family]:
+        raise LengthOutOfBounds(
+            f"/{length} is no IPv{family} prefix length: 0 to {BITS[family]}",
+            field="length",
+            received=f"/{length}",
+            suggestions=[f"/{BITS[family]}"],
+        )
 
 
 def exhausted(family: int, length: int, counts: object) -> Exhausted:

@@ -130,6 +130,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("--scenario", type=Path, help="folder of the demo's data files")
     options = parser.parse_args(arguments)
     signal.signal(signal.SIGTERM, _interrupt)
+    signal.signal(signal.SIGINT, signal.default_int_handler)  # also where it was ignored from the start
     try:
         return _demo(options) if options.what == "demo" else _serve()
     except CannotStart as reason:
