@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lentra.addressing import clusters, growth, layout, packing, sizing
+from lentra.addressing import clusters, growth, headroom, layout, packing, sizing
 from lentra.addressing.address_map import Inside, dhcp_range, gateway_address, next_free, refuse_address, stretches
 from lentra.addressing.clusters import ClusterNeed, nodes_carried, service_range, size_cluster
 from lentra.addressing.extents import Extent, MemoryExtents, State, carve
@@ -25,7 +25,7 @@ WIDE = RuleSheet("wide", FamilyRules(4, 1, 8, 32, 8, 28), None)
 P = parse_prefix
 
 
-@pytest.mark.parametrize("module", [sizing, clusters, packing, layout, growth])
+@pytest.mark.parametrize("module", [sizing, clusters, packing, layout, growth, headroom])
 def test_examples_in_the_docstrings_are_true(module):
     assert doctest.testmod(module).failed == 0
 

@@ -165,3 +165,21 @@ def test_a_public_address_is_attached_and_detached(open_as, planner, live):  # n
     page.get_by_role("dialog").get_by_role("button", name="Confirm").click()
     page.get_by_role("dialog").wait_for(state="detached")
     assert planner.subnets.get(name)["attached_to"] == ""
+
+
+def test_how_long_a_pool_lasts_is_drawn_and_told(open_as, planner, live):  # noqa: F811
+    page = open_as("viewer")
+    page.get_by_role("link", name="Headroom").click()
+    page.get_by_role("table", name="Headroom of pools").get_by_text("quay-cameras").click()
+    page.get_by_role("heading", name="How long it lasts").wait_for()
+    page.get_by_role("img", name="quay-cameras, IPv4").wait_for()
+    told = planner.pools.headroom("quay-cameras")[0]
+    table = page.get_by_role("table", name="Thresholds, IPv4")
+    table.get_by_text(told["thresholds"][2]["likely"]).wait_for()
+    assert table.get_by_text("reached").count() == 2
+    page.goto(live.url + "/headroom/usage")
+    choose(page, "By", "zone and tier")
+    page.wait_for_url(re.compile("by=zone"))
+    page.get_by_role("table", name="Usage").get_by_text("ml-1").first.wait_for()
+    page.goto(live.url + "/headroom/idle")
+    page.get_by_text("attach it, or give it back").first.wait_for()

@@ -57,6 +57,11 @@ READS = {
     "still-fits": "?region=mainland",
     "size/range": "?subnets=300",
     "plan-schema.json": "",
+    "headroom": "?region=mainland",
+    "usage/breakdown": "?by=zone,tier&project=ticketing",
+    "usage/on": "?on=2026-06-01&realm=fleet",
+    "usage/changes": "?since=2026-06-01",
+    "idle": "?realm=fleet",
 }
 DETAILS = {
     "realms/{ref}": "realms/fleet",
@@ -69,6 +74,9 @@ DETAILS = {
     "subnets/{ref}/address-map": "subnets/fleet:crew-roster-ml-1-app-01/address-map",
     "plans/{ref}": "plans/tide-halls",
     "plans/{ref}/departures": "plans/tide-halls/departures",
+    "pools/{ref}/headroom": "pools/quay-cameras/headroom",
+    "projects/{ref}/headroom": "projects/ticketing/headroom",
+    "zones/{ref}/headroom": "zones/ml-1/headroom?window_days=365",
     "reservations/{ref}": "reservations/booking-balancers",
     "subnets/{ref}/history": "subnets/fleet:ticketing-nc-1-app-01/history",
     "subnets/{ref}/neighbours": "subnets/fleet:ticketing-nc-1-app-01/neighbours",

@@ -3,6 +3,7 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { BrowserRouter, Navigate, Route, Routes, useLocation } from "react-router";
 import { Problem } from "../api/client";
+import { HeadroomPage } from "../headroom/HeadroomPage";
 import { LedgerPage } from "../ledger/LedgerPage";
 import { Loading } from "../parts/Answers";
 import { PlanEditorPage } from "../plans/PlanEditor";
@@ -70,6 +71,7 @@ function Pages() {
         <Route path="/plans" element={<PlansPage />} />
         <Route path="/plans/new" element={<PlanEditorPage />} />
         <Route path="/plans/:id" element={<PlanPage />} />
+        <Route path="/headroom/:view?" element={<HeadroomPage />} />
         <Route path="/addresses" element={<AddressesPage />} />
         <Route path="/public" element={<PublicPage />} />
         <Route path="/request" element={<RequestPage />} />

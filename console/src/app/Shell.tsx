@@ -7,6 +7,7 @@ import LightModeIcon from "@mui/icons-material/LightMode";
 import ListIcon from "@mui/icons-material/ViewList";
 import PlanIcon from "@mui/icons-material/ViewModule";
 import PublicIcon from "@mui/icons-material/Public";
+import TrendIcon from "@mui/icons-material/TrendingUp";
 import RulerIcon from "@mui/icons-material/Straighten";
 import TuneIcon from "@mui/icons-material/Tune";
 import AppBar from "@mui/material/AppBar";
@@ -29,6 +30,7 @@ const PLACES = [
   { to: "/subnets", label: "Subnets", icon: <ListIcon fontSize="small" /> },
   { to: "/size", label: "Work out", icon: <RulerIcon fontSize="small" /> },
   { to: "/plans", label: "Plans", icon: <PlanIcon fontSize="small" /> },
+  { to: "/headroom", label: "Headroom", icon: <TrendIcon fontSize="small" /> },
   { to: "/public", label: "Public", icon: <PublicIcon fontSize="small" /> },
   { to: "/request", label: "Request", icon: <AddIcon fontSize="small" />, role: "requester" },
   { to: "/set-up/pools", label: "Set-up", icon: <TuneIcon fontSize="small" /> },

@@ -11,6 +11,7 @@ import Tabs from "@mui/material/Tabs";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink, useNavigate, useParams, useSearchParams } from "react-router";
+import { PoolHeadroomCard } from "../headroom/PoolHeadroomCard";
 import { Listed, Shown } from "../parts/Answers";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Facts } from "../parts/Facts";
@@ -96,6 +97,7 @@ function PoolView({ pool }: { pool: Pool }) {
           />
         </Card>
       </Box>
+      <PoolHeadroomCard id={id} name={pool.name} />
       <PoolSubnets pool={pool} />
     </Stack>
   );
@@ -168,7 +170,10 @@ function UsageView({ usage }: { usage: PoolUsage }) {
           <Stack direction="row" sx={{ gap: 2, alignItems: "center", flexWrap: "wrap" }}>
             <Typography variant="h2">IPv{own.family}</Typography>
             <UsageBar usage={own} warning={usage.warning_percent} critical={usage.critical_percent} name={usage.pool.name} />
-            <span>largest free {own.largest_free ?? "none"}</span>
+            <span>
+              largest free {own.largest_free ?? "none"}, fragmentation {percent(own.fragmentation_percent)}
+              {own.hd_ratio !== null && `, HD ratio ${own.hd_ratio} (threshold ${own.hd_threshold})`}
+            </span>
           </Stack>
           <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 2, mt: 1 }}>
             <States usage={own} />

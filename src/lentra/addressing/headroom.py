@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
+from math import log
 
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS
@@ -49,9 +50,34 @@ class Usage:
             return 0.0
         return float(1 - Fraction(1 << (BITS[self.family] - self.largest_free), self.free))
 
+    def hd_ratio(self, unit: int) -> float:
+        """Host-density ratio (RFC 3194) in units of a length: log(used) / log(all)."""
+        shift = BITS[self.family] - unit
+        return hd_ratio((self.total - self.free) >> shift, self.total >> shift)
+
     def still_fits(self, length: int) -> int:
         """How many blocks of `length` could be handed out, from the counts alone."""
         return sum(count << (length - n) for n, count in self.free_counts.items() if n <= length)
+
+
+def hd_ratio(used: int, units: int) -> float:
+    """log(used units) / log(all units) (RFC 3194): 0 with nothing used, 1 where the whole is one unit and used.
+
+    >>> round(hd_ratio(20_000, 65_536), 4)
+    0.893
+    """
+    if used <= 0:
+        return 0.0
+    return log(used) / log(units) if units > 1 else 1.0
+
+
+def units_at(threshold: float, units: int) -> int:
+    """How many of so many units are used when the HD ratio reaches a threshold, rounded down (RFC 4692).
+
+    >>> units_at(0.94, 65_536)
+    33689
+    """
+    return int(units**threshold)
 
 
 def usage_of(family: int, extents: Iterable[Extent]) -> Usage:

@@ -4,7 +4,7 @@ from django.urls import include, path
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
 from rest_framework.routers import SimpleRouter
 
-from lentra.api.views import addresses, plans, reference, session, setup, sizing, subnets, tools
+from lentra.api.views import addresses, headroom, plans, reference, session, setup, sizing, subnets, tools
 
 router = SimpleRouter(trailing_slash=False)
 router.register("realms", setup.RealmViews, "realm")
@@ -38,6 +38,14 @@ urlpatterns = [
     path("v1/candidates", tools.CandidatesView.as_view(), name="candidates"),
     path("v1/whereabouts", tools.WhereaboutsView.as_view(), name="whereabouts"),
     path("v1/usage", tools.UsageView.as_view(), name="usage"),
+    path("v1/usage/breakdown", headroom.BreakdownView.as_view(), name="breakdown"),
+    path("v1/usage/on", headroom.UsageOnView.as_view(), name="usage-on"),
+    path("v1/usage/changes", headroom.ChangesView.as_view(), name="usage-changes"),
+    path("v1/headroom", headroom.HeadroomView.as_view(), name="headroom"),
+    path("v1/pools/<str:ref>/headroom", headroom.PoolHeadroomView.as_view(), name="pool-headroom"),
+    path("v1/projects/<str:ref>/headroom", headroom.OwnerHeadroomView.as_view(), name="project-headroom"),
+    path("v1/zones/<str:ref>/headroom", headroom.ZoneHeadroomView.as_view(), name="zone-headroom"),
+    path("v1/idle", headroom.IdleView.as_view(), name="idle"),
     path("v1/ledger", tools.LedgerView.as_view(), name="ledger"),
     path("v1/verify", tools.VerifyView.as_view(), name="verify"),
     path("v1/openapi.json", SpectacularAPIView.as_view(), name="openapi"),

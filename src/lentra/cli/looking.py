@@ -189,6 +189,12 @@ def _show_usage(usage: dict[str, Any]) -> None:
         show_rows(states, ("state", unit, "percent"), "table")
         fits = [f"{grouped(f['count'])} × /{f['length']}" for f in own["still_fits"] if int(f["count"])]
         print(f"still fits: {', '.join(fits) or 'nothing'}")
+        density = (
+            f", HD ratio {own['hd_ratio']} (threshold {own['hd_threshold']})"
+            if own["hd_ratio"] is not None
+            else ""
+        )
+        print(f"fragmentation {own['fragmentation_percent']} %{density}")
 
 
 def _list(options: argparse.Namespace) -> int:

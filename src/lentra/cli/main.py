@@ -11,7 +11,17 @@ from typing import Any
 import argcomplete
 
 from lentra import __version__
-from lentra.cli import growing, inside, looking, planning, requesting, setting_up, signing_in, working_out
+from lentra.cli import (
+    foreseeing,
+    growing,
+    inside,
+    looking,
+    planning,
+    requesting,
+    setting_up,
+    signing_in,
+    working_out,
+)
 from lentra.cli.context import NOT_ALLOWED, REFUSED, WRONG_USE, WrongUse
 from lentra.cli.output import FORMATS, cell, styled
 from lentra.client import NotReachable, Problem
@@ -69,6 +79,7 @@ def build_parser() -> argparse.ArgumentParser:
     planning.add_commands(commands)
     growing.add_commands(commands)
     inside.add_commands(commands)
+    foreseeing.add_commands(commands)
     setting_up.add_commands(commands)
     return parser
 

@@ -141,6 +141,36 @@ class Client:
         """Usage of pools, filtered by realm, region, zone or project."""
         return self.pages("usage", of)
 
+    def headroom(self, **of: Any) -> Iterator[Record]:
+        """Growth of pools and when each is full, filtered by realm, region, zone or project."""
+        return self.pages("headroom", of)
+
+    def growth(self, kind: str, ref: str | int, **window: Any) -> list[Record]:
+        """How a ``project`` or a ``zone`` grows, per family."""
+        return list(self.call("GET", f"{kind}s/{part(ref)}/headroom", query=window).json())
+
+    def breakdown(self, by: str, **of: Any) -> list[Record]:
+        """Usage grouped by realm, pool, region, zone, tier or project (several with commas), filtered by the same.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> [row["zone"]["name"] for row in client.breakdown("zone", project="crew-roster")]
+            ['ml-1', 'ml-2']
+        """
+        return list(self.call("GET", "usage/breakdown", query={"by": by, **of}).json())
+
+    def usage_on(self, day: str, **of: Any) -> list[Record]:
+        """Usage of pools on a day, from readings."""
+        return list(self.call("GET", "usage/on", query={"on": day, **of}).json())
+
+    def changes(self, since: str, **of: Any) -> list[Record]:
+        """What was handed out and given back since a day, and by whom."""
+        return list(self.call("GET", "usage/changes", query={"since": since, **of}).json())
+
+    def idle(self, **of: Any) -> list[Record]:
+        """Idle and odd things of a realm or project, each with a proposed step."""
+        return list(self.call("GET", "idle", query=of).json())
+
     def ledger(self, **of: Any) -> Iterator[Record]:
         """Ledger entries, newest first, filtered by kind, record, actor, verb or text."""
         return self.pages("ledger", of)

@@ -102,6 +102,10 @@ class Pools(Collection):
         """Usage of the pool by itself (``own``) and with the pools carved from it (``with_carved``)."""
         return dict(self.client.call("GET", f"pools/{part(ref)}/usage").json())
 
+    def headroom(self, ref: str | int, **window: Any) -> list[Record]:
+        """Per family: readings, growth, when each threshold is reached, and how long each length lasts."""
+        return list(self.client.call("GET", f"pools/{part(ref)}/headroom", query=window).json())
+
     def picture(self, ref: str | int, inside: str | None = None) -> Record:
         """The pieces of a range of the pool, with their states."""
         return dict(self.client.call("GET", f"pools/{part(ref)}/picture", query={"inside": inside}).json())

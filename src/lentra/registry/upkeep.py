@@ -11,6 +11,7 @@ from lentra.registry.clock import Clock, SystemClock
 from lentra.registry.endings import settle_all_due
 from lentra.registry.envelope import KEY_LIFETIME
 from lentra.registry.models import Lease, Operation
+from lentra.registry.readings import readings_due, take_readings, thin_readings
 
 _LEASE = "upkeep"
 _LEASE_LASTS = timedelta(seconds=60)
@@ -31,11 +32,13 @@ def take_lease(holder: uuid.UUID, clock: Clock) -> bool:
 
 
 def run_upkeep(clock: Clock | None = None) -> dict[str, int]:
-    """Do what is due: end holds, cooling and reservations, forget old idempotency keys. Returns how much of each."""
+    """Do what is due; returns how much of each: ended holds, cooling and reservations, readings, forgotten keys."""
     clock = clock or SystemClock()
     ended = settle_all_due(clock)
     old = Operation.objects.filter(at__lt=clock.now() - 2 * KEY_LIFETIME)
     forgotten = 0
     while batch := list(old.values_list("pk", flat=True)[:5000]):
         forgotten += Operation.objects.filter(pk__in=batch).delete()[0]
-    return {"ended": ended, "forgotten_keys": forgotten}
+    readings = take_readings(clock) if readings_due(clock) else 0
+    thinned = thin_readings(clock) if readings else 0
+    return {"readings": readings, "thinned": thinned, "ended": ended, "forgotten_keys": forgotten}

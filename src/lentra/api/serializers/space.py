@@ -317,6 +317,9 @@ class UsageSerializer(serializers.Serializer):
     used_percent = serializers.FloatField()
     largest_free = serializers.CharField(allow_null=True)
     fragmentation_percent = serializers.FloatField()
+    hd_ratio = serializers.FloatField(allow_null=True, help_text="IPv6, in the pool's unit (RFC 3194).")
+    hd_threshold = serializers.FloatField(allow_null=True, help_text="The rule sheet's.")
+    hd_threshold_units = serializers.CharField(allow_null=True, help_text="Units used when it is reached.")
     still_fits = FitSerializer(many=True)
 
 

@@ -12,6 +12,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet
 
+from lentra.addressing.headroom import Usage
 from lentra.addressing.prefix import Prefix, parse_prefix
 from lentra.addressing.refusal import Refusal
 from lentra.api.changes import answer_of, read_version, run_change
@@ -360,11 +361,16 @@ def pool_usage(pools: list[Pool]) -> list[dict[str, Any]]:
             "zone": _ref(pool.zone),
             "warning_percent": pool.warning_percent,
             "critical_percent": pool.critical_percent,
-            "own": [usage_facts(u, pool.unit_v6) for _, u in sorted(own.get(pool.pk, {}).items())],
-            "with_carved": [usage_facts(u, pool.unit_v6) for _, u in sorted(rolled.get(pool.pk, {}).items())],
+            "own": _facts(pool, own),
+            "with_carved": _facts(pool, rolled),
         }
         for pool in pools
     ]
+
+
+def _facts(pool: Pool, usages: dict[int, dict[int, Usage]]) -> list[dict[str, Any]]:
+    threshold = float(pool.sheet.hd_threshold)
+    return [usage_facts(usage, pool.unit_v6, threshold) for _, usage in sorted(usages.get(pool.pk, {}).items())]
 
 
 def _ref(record: Any) -> dict[str, Any] | None:

@@ -3,6 +3,7 @@
 from lentra.registry.models.addresses import ADDRESS_KINDS, Address
 from lentra.registry.models.people import ROLES, Membership, Person, Token
 from lentra.registry.models.plans import Plan
+from lentra.registry.models.readings import Reading
 from lentra.registry.models.records import Lease, LedgerEntry, Operation, Record
 from lentra.registry.models.reserved import RESERVATION_KINDS, Reservation
 from lentra.registry.models.setup import Project, Realm, Region, Sheet, Tier, Zone
@@ -25,6 +26,7 @@ __all__ = [
     "Pool",
     "PoolRange",
     "Project",
+    "Reading",
     "Realm",
     "Record",
     "Region",

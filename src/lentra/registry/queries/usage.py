@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from lentra.addressing.extents import State
-from lentra.addressing.headroom import Usage
+from lentra.addressing.headroom import Usage, units_at
 from lentra.registry.models import Pool, Space
 
 FITS = {4: range(8, 33), 6: (40, 44, 48, 52, 56, 60, 64)}
@@ -50,9 +50,10 @@ def _with_children(usage: Usage, below: list[Usage]) -> Usage:
     return Usage(usage.family, addresses, counts)
 
 
-def usage_facts(usage: Usage, unit_v6: int = 64) -> dict[str, Any]:
+def usage_facts(usage: Usage, unit_v6: int = 64, hd_threshold: float = 0.94) -> dict[str, Any]:
     """Usage as it is told: whole numbers as text (they may have 39 digits), shares in percent.
 
+    The HD ratio and the units at which it reaches the rule sheet's threshold (RFC 3194, RFC 4692) are for IPv6.
     `units` counts in the pool's unit: single addresses for IPv4, blocks of `unit_v6` for IPv6, rounded down.
     """
     shift = 0 if usage.family == 4 else 128 - unit_v6
@@ -66,6 +67,9 @@ def usage_facts(usage: Usage, unit_v6: int = 64) -> dict[str, Any]:
         "used_percent": round(usage.used_percent, 2),
         "largest_free": f"/{usage.largest_free}" if usage.largest_free is not None else None,
         "fragmentation_percent": round(usage.fragmentation * 100, 2),
+        "hd_ratio": round(usage.hd_ratio(unit_v6), 4) if usage.family == 6 else None,
+        "hd_threshold": hd_threshold if usage.family == 6 else None,
+        "hd_threshold_units": str(units_at(hd_threshold, usage.total >> shift)) if usage.family == 6 else None,
         "still_fits": [
             {"length": n, "count": str(usage.still_fits(n))} for n in FITS[usage.family] if _in_reach(usage, n)
         ],

@@ -20,6 +20,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from lentra.addressing.prefix import address_text, parse_prefix, parse_range
 from lentra.registry.clock import SetClock
+from lentra.registry.endings import settle_all_due
 from lentra.registry.envelope import perform
 from lentra.registry.ledger import Change
 from lentra.registry.models import KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Tier, Zone
@@ -39,6 +40,7 @@ from lentra.registry.operations.reserve import WantedReservation, reserve
 from lentra.registry.plans.reading import read_plan
 from lentra.registry.queries.find import find
 from lentra.registry.queries.serving import serving_pools
+from lentra.registry.readings import take_readings
 from lentra.registry.requests import Wanted
 from lentra.registry.upkeep import run_upkeep
 
@@ -109,11 +111,21 @@ class Loader:
         """All hand-outs and releases, oldest first."""
         events = sorted(self._events(), key=lambda event: (-event[0], event[1]))
         for days, _, work, why in events:
-            self.clock.moment = self.today - timedelta(days=days)
-            run_upkeep(self.clock)
+            self._pass_until(self.today - timedelta(days=days))
             self._do(work, why=why)
-        self.clock.moment = self.today
+        self._pass_until(self.today)
         run_upkeep(self.clock)
+
+    def _pass_until(self, moment: datetime) -> None:
+        """Let time pass: readings at the end of each day, and upkeep when something has happened."""
+        while self.clock.moment.date() < moment.date():
+            end_of_day = self.clock.moment.replace(hour=23, minute=50)
+            self.clock.moment = max(self.clock.moment, end_of_day)
+            settle_all_due(self.clock)
+            take_readings(self.clock)
+            self.clock.moment = (self.clock.moment + timedelta(days=1)).replace(hour=6, minute=0)
+        self.clock.moment = max(self.clock.moment, moment)
+        settle_all_due(self.clock)
 
     def people(self) -> list[dict[str, str]]:
         """Add the people; returns their sign-ins."""

@@ -1,0 +1,261 @@
+"""When space runs out: a robust trend of readings with its spread, and the days on which thresholds are reached.
+
+The slope is the median of the slopes between all pairs of weekly readings in the window (Theil 1950, Sen 1968), so single
+odd readings and missing weeks do not bend it. The spread is not assumed but measured: the same forecast is made from
+every earlier week, and the half-width at a horizon is what that share of the past errors stayed within.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from statistics import median
+
+WINDOW_DAYS = 182
+CONFIDENCE = 0.8
+LEAST_WEEKS = 6
+FARTHEST_DAYS = 3650
+_HORIZONS = (1, 2, 4, 8, 13, 26)  # weeks
+_LEAST_ORIGINS = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """How many addresses were in use on a day (a proleptic ordinal)."""
+
+    day: int
+    used: int
+
+
+@dataclass(frozen=True, slots=True)
+class NoForecast:
+    """There is no forecast, and why."""
+
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """A trend: `level` in use on `day`, `per_day` more each day, and half-widths of the spread by horizon in days."""
+
+    day: int
+    level: float
+    per_day: float
+    weeks: int
+    widths: tuple[tuple[int, float], ...]
+
+    def at(self, days: float) -> tuple[float, float, float]:
+        """Low, likely and high use so many days ahead."""
+        likely = self.level + self.per_day * days
+        width = self.width(days)
+        return likely - width, likely, likely + width
+
+    def width(self, days: float) -> float:
+        """Half-width of the spread at a horizon: between measured ones in proportion, beyond the last growing on."""
+        known = [(0, 0.0), *self.widths]
+        at = bisect_right([horizon for horizon, _ in known], days)
+        if at >= len(known):
+            horizon, width = known[-1]
+            return width * days / horizon if horizon else 0.0
+        (low, low_width), (high, high_width) = known[at - 1], known[at]
+        return low_width + (high_width - low_width) * (days - low) / (high - low)
+
+
+@dataclass(frozen=True, slots=True)
+class Crossing:
+    """Days from now until an amount is in use; None where that is beyond ten years. 0: it is already."""
+
+    early: int | None
+    likely: int | None
+    late: int | None
+
+
+def forecast(
+    samples: Sequence[Sample], *, window_days: int = WINDOW_DAYS, confidence: float = CONFIDENCE
+) -> Forecast | NoForecast:
+    """The trend of readings, or why there is none.
+
+    Args:
+        samples: readings in any order; days may be missing.
+        window_days: how far back the trend looks.
+        confidence: share of later readings that the spread is to hold.
+    """
+    weeks = _weekly(samples)
+    if len(weeks) < LEAST_WEEKS:
+        days = max((s.day for s in samples), default=0) - min((s.day for s in samples), default=0)
+        return NoForecast(f"too few readings: {days} days, {LEAST_WEEKS} weeks are needed")
+    slope, level = _trend(weeks, len(weeks) - 1, window_days)
+    if slope <= 0:
+        return NoForecast("use is shrinking" if slope < 0 else "no growth")
+    return Forecast(weeks[-1].day, level, slope, len(weeks), _widths(weeks, window_days, confidence))
+
+
+def trend_per_day(samples: Sequence[Sample], window_days: int = WINDOW_DAYS) -> float | None:
+    """Growth a day, which may be nil or negative; None with too few readings."""
+    weeks = _weekly(samples)
+    return _trend(weeks, len(weeks) - 1, window_days)[0] if len(weeks) >= LEAST_WEEKS else None
+
+
+def crossing(found: Forecast, amount: int, steps: int = 0) -> Crossing:
+    """When an amount will be in use.
+
+    Args:
+        steps: addresses that come at once on top: planned requests, plans not committed, reservations to be drawn.
+    """
+    start = found.level + steps
+    if start >= amount:
+        return Crossing(0, 0, 0)
+    likely = (amount - start) / found.per_day
+    return Crossing(
+        _first_day(lambda days: found.at(days)[2] + steps >= amount, likely),
+        round(likely) if likely <= FARTHEST_DAYS else None,
+        _first_day(lambda days: found.at(days)[0] + steps >= amount, FARTHEST_DAYS),
+    )
+
+
+def coverage(
+    samples: Sequence[Sample],
+    *,
+    window_days: int = WINDOW_DAYS,
+    confidence: float = CONFIDENCE,
+    horizon_weeks: int = 8,
+) -> tuple[int, int]:
+    """How often a later reading lay inside the spread that was stated before it: (inside, all), over all weeks."""
+    weeks = _weekly(samples)
+    inside = counted = 0
+    for origin in range(LEAST_WEEKS + _LEAST_ORIGINS, len(weeks) - horizon_weeks):
+        past = weeks[: origin + 1]
+        slope, level = _trend(past, origin, window_days)
+        made = Forecast(past[-1].day, level, slope, len(past), _widths(past, window_days, confidence))
+        later = weeks[origin + horizon_weeks]
+        low, _, high = made.at(later.day - made.day)
+        inside += low <= later.used <= high
+        counted += 1
+    return inside, counted
+
+
+@dataclass(frozen=True, slots=True)
+class Lasting:
+    """How long blocks of a length last: how many fit now, asked for a day, and days until one is refused (or None)."""
+
+    length: int
+    fits: int
+    per_day: float
+    days: int | None
+
+
+def lasting(free_counts: Mapping[int, int], per_day: Mapping[int, float]) -> list[Lasting]:
+    """Days until each length that is asked for can no longer be given, all of them asked for at their pace.
+
+    Each is placed snugly in the free extents per length, as a pool does: small blocks eat up what large ones need.
+
+    Args:
+        free_counts: free extents per length.
+        per_day: blocks a day that are asked for, per length.
+    """
+    counts = {length: count for length, count in free_counts.items() if count}
+    paces = {length: pace for length, pace in per_day.items() if pace > 0}
+    fits = {length: sum(c << (length - n) for n, c in counts.items() if n <= length) for length in paces}
+    ends: dict[int, int] = {}
+    taken = dict.fromkeys(paces, 0)
+    while len(ends) < len(paces):
+        length = min((n for n in paces if n not in ends), key=lambda n: ((taken[n] + 1) / paces[n], n))
+        day = (taken[length] + 1) / paces[length]
+        if day > FARTHEST_DAYS or sum(taken.values()) > 50_000:
+            break
+        if _take(counts, length):
+            taken[length] += 1
+        else:
+            ends[length] = round(day)
+    return [Lasting(length, fits[length], paces[length], ends.get(length)) for length in sorted(paces)]
+
+
+def _take(counts: dict[int, int], length: int) -> bool:
+    """Take a block out of the smallest free extent that fits; False if none does."""
+    fitting = [n for n, count in counts.items() if count and n <= length]
+    if not fitting:
+        return False
+    within = max(fitting)
+    counts[within] -= 1
+    for n in range(within + 1, length + 1):
+        counts[n] = counts.get(n, 0) + 1
+    return True
+
+
+def _weekly(samples: Sequence[Sample]) -> list[Sample]:
+    """The last reading of each week that has any; weeks end on the day of the newest reading."""
+    if not samples:
+        return []
+    ordered = sorted(samples, key=lambda s: s.day)
+    newest = ordered[-1].day
+    weeks: dict[int, Sample] = {}
+    for sample in ordered:
+        weeks[(newest - sample.day) // 7] = sample
+    return [weeks[week] for week in sorted(weeks, reverse=True)]
+
+
+def _trend(weeks: Sequence[Sample], last: int, window_days: int) -> tuple[float, float]:
+    """Slope a day and level on the last day, of the weeks up to `last` inside the window."""
+    end = weeks[last].day
+    inside = [week for week in weeks[: last + 1] if end - week.day <= window_days]
+    slopes = [
+        (b.used - a.used) / (b.day - a.day) for n, a in enumerate(inside) for b in inside[n + 1 :] if b.day > a.day
+    ]
+    slope = median(slopes) if slopes else 0.0
+    # The level is that of the last weeks, carried along the slope: an old step does not pull it down.
+    recent = inside[-3:]
+    return slope, median(week.used + slope * (end - week.day) for week in recent)
+
+
+def _widths(weeks: Sequence[Sample], window_days: int, confidence: float) -> tuple[tuple[int, float], ...]:
+    """Half-widths that held `confidence` of the errors of the same forecast made in every earlier week."""
+    errors: dict[int, list[float]] = {horizon: [] for horizon in _HORIZONS}
+    # Forecasts from a short past are worse than today's: they count only while there is no better measure.
+    start = max(LEAST_WEEKS - 1, min(window_days // 14, len(weeks) // 3))
+    for origin in range(start, len(weeks) - 1):
+        slope, level = _trend(weeks, origin, window_days)
+        for horizon in _HORIZONS:
+            if origin + horizon < len(weeks):
+                later = weeks[origin + horizon]
+                errors[horizon].append(abs(later.used - level - slope * (later.day - weeks[origin].day)))
+    widths = [
+        (7 * horizon, _share_of(errors[horizon], confidence))
+        for horizon in _HORIZONS
+        if len(errors[horizon]) >= min(_LEAST_ORIGINS, max(1, len(errors[_HORIZONS[0]])))
+    ]
+    return tuple(_growing(widths))
+
+
+def _share_of(errors: Sequence[float], confidence: float) -> float:
+    """What so large a share of errors stayed within; the share of n that a new one stays within is rank / (n + 1)."""
+    ordered = sorted(errors)
+    rank = min(len(ordered), max(1, round(confidence * (len(ordered) + 1))))
+    return ordered[rank - 1]
+
+
+def _growing(widths: Sequence[tuple[int, float]]) -> list[tuple[int, float]]:
+    """Widths that never fall with the horizon: neighbours that would are averaged (pool adjacent violators)."""
+    pools: list[tuple[float, list[int]]] = []
+    for horizon, width in widths:
+        pools.append((width, [horizon]))
+        while len(pools) > 1 and pools[-2][0] > pools[-1][0]:
+            (low, first), (high, second) = pools[-2], pools[-1]
+            mean = (low * len(first) + high * len(second)) / (len(first) + len(second))
+            pools[-2:] = [(mean, first + second)]
+    return [(horizon, width) for width, horizons in pools for horizon in horizons]
+
+
+def _first_day(reached: object, farthest: float) -> int | None:
+    """The first whole day on which a condition that stays true once reached is met, up to `farthest`."""
+    assert callable(reached)
+    low, high = 0, int(min(farthest, FARTHEST_DAYS)) + 1
+    if not reached(high):
+        return None
+    while low < high:
+        middle = (low + high) // 2
+        if reached(middle):
+            high = middle
+        else:
+            low = middle + 1
+    return low

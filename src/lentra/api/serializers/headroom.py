@@ -1,0 +1,179 @@
+"""Headroom, usage over time and in parts, idle things."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from lentra.api.fields import NameField, Strict
+from lentra.api.serializers.space import NamedSerializer
+
+_COUNT = {"help_text": "A whole number as text."}
+
+
+class ThresholdSerializer(serializers.Serializer):
+    """When a threshold is reached: early, likely and late; null where it is already, or not in sight."""
+
+    name = serializers.CharField(help_text="warning, critical or full")
+    percent = serializers.IntegerField()
+    reached = serializers.BooleanField()
+    early = serializers.CharField(allow_null=True)
+    likely = serializers.CharField(allow_null=True)
+    late = serializers.CharField(allow_null=True)
+
+
+class LengthHeadroomSerializer(serializers.Serializer):
+    """How many blocks of a length that is asked for still fit, and until when."""
+
+    length = serializers.IntegerField()
+    fits = serializers.CharField(**_COUNT)
+    asked = serializers.IntegerField(help_text="Handed out in the window.")
+    until = serializers.CharField(allow_null=True)
+    days = serializers.IntegerField(allow_null=True)
+
+
+class TakenReadingSerializer(serializers.Serializer):
+    """One reading."""
+
+    day = serializers.CharField()
+    used = serializers.CharField(**_COUNT)
+
+
+class FanSerializer(serializers.Serializer):
+    """A forecast week by week."""
+
+    day = serializers.CharField()
+    low = serializers.CharField()
+    likely = serializers.CharField()
+    high = serializers.CharField()
+
+
+class TrendSerializer(serializers.Serializer):
+    """Growth, or why there is no forecast."""
+
+    family = serializers.IntegerField()
+    used = serializers.CharField(**_COUNT)
+    per_month = serializers.CharField(allow_null=True)
+    no_forecast = serializers.CharField(allow_null=True, help_text="Why there is none.")
+    window_days = serializers.IntegerField()
+    confidence_percent = serializers.IntegerField()
+    readings = TakenReadingSerializer(many=True)
+    fan = FanSerializer(many=True)
+
+
+class PoolHeadroomSerializer(TrendSerializer):
+    """Headroom of a pool in one family."""
+
+    total = serializers.CharField(**_COUNT)
+    used_percent = serializers.FloatField()
+    warning_percent = serializers.IntegerField()
+    critical_percent = serializers.IntegerField()
+    thresholds = ThresholdSerializer(many=True)
+    lengths = LengthHeadroomSerializer(many=True)
+
+
+class HeadroomRowSerializer(serializers.Serializer):
+    """Headroom of one pool and family, in short."""
+
+    pool = NamedSerializer()
+    realm = NamedSerializer()
+    family = serializers.IntegerField()
+    used_percent = serializers.FloatField()
+    largest_free = serializers.CharField(allow_null=True)
+    per_month = serializers.CharField(allow_null=True)
+    no_forecast = serializers.CharField(allow_null=True)
+    window_days = serializers.IntegerField()
+    confidence_percent = serializers.IntegerField()
+    thresholds = ThresholdSerializer(many=True)
+
+
+class BreakdownRowSerializer(serializers.Serializer):
+    """What the subnets of one group own."""
+
+    realm = NamedSerializer(required=False, allow_null=True)
+    pool = NamedSerializer(required=False, allow_null=True)
+    region = NamedSerializer(required=False, allow_null=True)
+    zone = NamedSerializer(required=False, allow_null=True)
+    tier = NamedSerializer(required=False, allow_null=True)
+    project = NamedSerializer(required=False, allow_null=True)
+    subnets = serializers.IntegerField()
+    used = serializers.CharField(**_COUNT)
+    percent = serializers.FloatField(help_text="Of all rows together.")
+    addresses = serializers.DictField(child=serializers.CharField())
+    usable = serializers.CharField(allow_null=True)
+    hosts = serializers.CharField(allow_null=True, help_text="Address records, or else expected hosts.")
+
+
+class UsageThenSerializer(serializers.Serializer):
+    """A pool's usage on a day, from its readings."""
+
+    pool = NamedSerializer()
+    family = serializers.IntegerField()
+    day = serializers.CharField(help_text="Of the reading: the day asked for, or the last before it that has one.")
+    total = serializers.CharField()
+    used = serializers.CharField()
+    used_percent = serializers.FloatField()
+    states = serializers.DictField(child=serializers.CharField())
+
+
+class ChangesSerializer(serializers.Serializer):
+    """What was done between two days, and by whom."""
+
+    what = serializers.CharField()
+    by = serializers.CharField()
+    subnets = serializers.IntegerField()
+    ipv4 = serializers.CharField(help_text="Addresses.")
+
+
+class IdleSerializer(serializers.Serializer):
+    """Something idle or odd, with a proposed step."""
+
+    kind = serializers.CharField()
+    what = serializers.CharField()
+    id = serializers.IntegerField()
+    where = serializers.CharField()
+    since = serializers.DateTimeField(allow_null=True)
+    days = serializers.IntegerField(allow_null=True)
+    why = serializers.CharField()
+    step = serializers.CharField()
+
+
+class ScopeQuerySerializer(Strict):
+    """Which part of the registry."""
+
+    realm = NameField(required=False)
+    pool = NameField(required=False)
+    region = NameField(required=False)
+    zone = NameField(required=False)
+    tier = NameField(required=False)
+    project = NameField(required=False)
+
+
+class IdleQuerySerializer(Strict):
+    realm = NameField(required=False)
+    project = NameField(required=False)
+
+
+class BreakdownQuerySerializer(ScopeQuerySerializer):
+    by = serializers.CharField(max_length=60, help_text="Dimensions with commas between, such as zone,tier.")
+    family = serializers.ChoiceField([4, 6], required=False, default=4)
+
+
+class WindowQuerySerializer(Strict):
+    window_days = serializers.IntegerField(required=False, default=182, min_value=28, max_value=730)
+
+
+class HeadroomQuerySerializer(WindowQuerySerializer):
+    realm = NameField(required=False)
+    region = NameField(required=False)
+    zone = NameField(required=False)
+    project = NameField(required=False)
+    limit = serializers.CharField(required=False)
+    cursor = serializers.CharField(required=False)
+
+
+class DayQuerySerializer(Strict):
+    realm = NameField(required=False)
+    pool = NameField(required=False)
+    on = serializers.DateField(required=False)
+    since = serializers.DateField(required=False)
+    until = serializers.DateField(required=False)

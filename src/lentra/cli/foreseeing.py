@@ -1,0 +1,198 @@
+"""What is used, what lies idle, and how long it lasts: headroom, breakdown, changes, idle."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from lentra.cli.context import DONE, client_for
+from lentra.cli.looking import given
+from lentra.cli.output import bar, grouped, show_rows, styled
+
+_PLACES = ("realm", "pool", "region", "zone", "tier", "project")
+_SPARKS = "▁▂▃▄▅▆▇█"
+
+
+def add_commands(commands: Any) -> None:
+    """Add the commands of this file."""
+    command = commands.add_parser(
+        "headroom",
+        help="how much more fits, and how long it lasts",
+        epilog="example: lentra headroom quay-cameras\nexample: lentra headroom --region mainland",
+    )
+    command.add_argument("pool", nargs="?", help="one pool, with its lengths and thresholds")
+    command.add_argument("--project", help="how a project grows (or, without a pool, pools of it)")
+    for name in ("realm", "region", "zone"):
+        command.add_argument(f"--{name}", help=f"pools of this {name}")
+    command.add_argument("--grows", choices=["project", "zone"], help="tell how the project or zone given grows")
+    command.add_argument("--window-days", type=int, help="how far back the trend looks (182)")
+    command.set_defaults(run=_headroom)
+
+    command = commands.add_parser(
+        "breakdown",
+        help="usage by project, zone, tier… in any combination",
+        epilog="example: lentra breakdown zone,tier --project ticketing",
+    )
+    command.add_argument("by", help="realm, pool, region, zone, tier, project; several with commas between")
+    for name in _PLACES:
+        command.add_argument(f"--{name}", help=f"only of this {name}")
+    command.add_argument("--family", type=int, choices=[4, 6])
+    command.set_defaults(run=_breakdown)
+
+    command = commands.add_parser(
+        "changes",
+        help="usage on a day, or what changed between two",
+        epilog="example: lentra changes --since 2026-01-01 --realm fleet",
+    )
+    command.add_argument("--since", help="what changed since this day")
+    command.add_argument("--until", help="up to this day (today)")
+    command.add_argument("--on", help="usage on this day instead, from readings")
+    command.add_argument("--realm")
+    command.add_argument("--pool")
+    command.set_defaults(run=_changes)
+
+    command = commands.add_parser(
+        "idle",
+        help="idle and odd things, each with a proposed step",
+        epilog="example: lentra idle --project ticketing",
+    )
+    command.add_argument("--realm")
+    command.add_argument("--project")
+    command.set_defaults(run=_idle)
+
+
+def _headroom(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    window = given(options, "window_days")
+    if options.pool:
+        found = client.pools.headroom(options.pool, **window)
+        if options.output in ("json", "yaml"):
+            show_rows(found, (), options.output)
+        else:
+            for row in found:
+                _show_pool(options.pool, row)
+        return DONE
+    if options.grows:
+        found = client.growth(options.grows, getattr(options, options.grows) or "", **window)
+        if options.output in ("json", "yaml"):
+            show_rows(found, (), options.output)
+        else:
+            for row in found:
+                print(styled(f"IPv{row['family']}", "bold") + f" {_pace(row)}  {_spark(row['readings'])}")
+        return DONE
+    found = list(client.headroom(**given(options, "realm", "region", "zone", "project"), **window))
+    rows = [
+        {
+            "pool": row["pool"],
+            "family": f"IPv{row['family']}",
+            "in_use": bar(row["used_percent"]) if options.output == "table" else row["used_percent"],
+            "growth": _pace(row),
+            **{t["name"]: "reached" if t["reached"] else t["likely"] for t in row["thresholds"]},
+            "largest_free": row["largest_free"],
+        }
+        for row in found
+    ]
+    if options.output in ("json", "yaml"):
+        show_rows(found, (), options.output)
+    else:
+        show_rows(
+            rows,
+            ("pool", "family", "in_use", "growth", "warning", "critical", "full", "largest_free"),
+            options.output,
+        )
+    return DONE
+
+
+def _pace(row: dict[str, Any]) -> str:
+    if row["no_forecast"]:
+        return f"no forecast: {row['no_forecast']}"
+    if row["family"] == 6:
+        return f"+{grouped(int(row['per_month']) >> 64)} × /64 a month"
+    return f"+{grouped(row['per_month'])} a month"
+
+
+def _show_pool(name: str, row: dict[str, Any]) -> None:
+    used = bar(row["used_percent"], row["warning_percent"], row["critical_percent"])
+    print(f"{styled(f'{name} IPv' + str(row['family']), 'bold')} {used}, {_pace(row)}")
+    if row["readings"]:
+        first, last = row["readings"][0]["day"], row["readings"][-1]["day"]
+        print(f"  {_spark(row['readings'])}  {first} to {last}")
+    share = row["confidence_percent"]
+    rows = [
+        t | {"percent": f"{t['percent']} %", "likely": "reached" if t["reached"] else t["likely"]}
+        for t in row["thresholds"]
+    ]
+    show_rows(rows, ("name", "percent", "early", "likely", "late"), "table")
+    if not row["no_forecast"]:
+        print(
+            styled(f"  early and late hold {share} % of such forecasts; trend of {row['window_days']} days", "dim")
+        )
+    for length in row["lengths"]:
+        until = f"at the present pace until {length['until']}" if length["until"] else "for as long as can be seen"
+        print(f"room for {grouped(length['fits'])} more /{length['length']}, {until}")
+    print()
+
+
+def _spark(readings: list[dict[str, Any]]) -> str:
+    """Use over time in a line of at most 60 marks."""
+    if not readings:
+        return ""
+    values = [int(r["used"]) for r in readings]
+    step = max(1, -(-len(values) // 60))
+    values = values[::step]
+    low, high = min(values), max(values)
+    span = max(1, high - low)
+    return "".join(_SPARKS[(value - low) * (len(_SPARKS) - 1) // span] for value in values)
+
+
+def _breakdown(options: argparse.Namespace) -> int:
+    found = client_for(options).breakdown(options.by, **given(options, *_PLACES, "family"))
+    if options.output in ("json", "yaml"):
+        show_rows(found, (), options.output)
+        return DONE
+    dimensions = [name.strip() for name in options.by.split(",")]
+    ipv4 = options.family != 6
+    rows = [
+        row
+        | {
+            "share": bar(row["percent"], 101, 101) if options.output == "table" else row["percent"],
+            "addresses": grouped(row["used"]) if ipv4 else f"{grouped(int(row['used']) >> 64)} × /64",
+            "hosts": f"{grouped(row['hosts'])} of {grouped(row['usable'])}" if ipv4 else None,
+        }
+        for row in found
+    ]
+    show_rows(rows, (*dimensions, "subnets", "addresses", "share", *(("hosts",) if ipv4 else ())), options.output)
+    return DONE
+
+
+def _changes(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    scope = given(options, "realm", "pool")
+    if options.on:
+        found = client.usage_on(options.on, **scope)
+        rows = [row | {"family": f"IPv{row['family']}", "in_use": f"{row['used_percent']} %"} for row in found]
+        show_rows(
+            rows if options.output in ("table", "csv") else found,
+            ("pool", "family", "day", "in_use"),
+            options.output,
+        )
+        return DONE
+    found = client.changes(options.since or "", **scope, **given(options, "until"))
+    rows = [row | {"addresses": grouped(row["ipv4"])} for row in found]
+    show_rows(
+        rows if options.output in ("table", "csv") else found,
+        ("what", "by", "subnets", "addresses"),
+        options.output,
+    )
+    return DONE
+
+
+def _idle(options: argparse.Namespace) -> int:
+    found = client_for(options).idle(**given(options, "realm", "project"))
+    show_rows(found, ("kind", "what", "where", "days", "why", "step"), options.output)
+    if options.output == "table" and found:
+        kinds: dict[str, int] = {}
+        for row in found:
+            kinds[row["kind"]] = kinds.get(row["kind"], 0) + 1
+        print(styled(", ".join(f"{count} × {kind}" for kind, count in kinds.items()), "dim"))
+    return DONE

@@ -1,0 +1,34 @@
+"""Readings: dated samples of usage."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import models
+
+from lentra.registry.models.fields import CountField
+
+READING_KINDS = ("pool", "project", "zone")
+
+
+class Reading(models.Model):
+    """Usage of one pool, project or zone in one family at the end of a day.
+
+    `subject` is the record's number, `used` what is not free (of projects and zones: what their subnets own).
+    A pool's reading has its `total`, the addresses by state, and the free extents per length.
+    """
+
+    kind = models.CharField(max_length=8, choices=[(k, k) for k in READING_KINDS])
+    subject = models.PositiveBigIntegerField()
+    family = models.PositiveSmallIntegerField()
+    day = models.DateField()
+    used: Any = CountField(default=0)
+    total: Any = CountField(null=True)
+    states = models.JSONField(default=dict)
+    free_counts = models.JSONField(default=dict)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["kind", "subject", "family", "day"], name="reading_once_a_day"),
+        ]
+        indexes = [models.Index(fields=["day"], name="reading_day")]

@@ -1,0 +1,163 @@
+"""Readings, usage in parts and on a day, headroom and idle things."""
+
+from datetime import timedelta
+
+import pytest
+
+
+@pytest.fixture
+def readings(world):
+    """Takes readings day by day while something happens."""
+
+    def run(days, happening=lambda n: None):
+        from lentra.registry.readings import take_readings
+
+        for n in range(days):
+            happening(n)
+            take_readings(world.clock)
+            world.later(days=1)
+
+    return run
+
+
+def test_upkeep_takes_readings_once_a_day_and_after_large_changes(world):
+    from lentra.registry.models import Reading
+    from lentra.registry.upkeep import run_upkeep
+
+    pool = world.pool("10.40.0.0/24")
+    own = Reading.objects.filter(kind="pool", subject=pool.pk)
+    run_upkeep(world.clock)
+    assert [(r.used, r.total) for r in own] == [(0, 256)]
+    world.ask(pool, length=30)  # a small change waits for tomorrow
+    world.ask(pool, length=26)  # a large one does not
+    assert run_upkeep(world.clock)["readings"] > 0
+    assert [r.used for r in own.all()] == [68]
+    assert run_upkeep(world.clock)["readings"] == 0
+    world.later(days=1)
+    run_upkeep(world.clock)
+    assert [r.used for r in own.order_by("day")] == [68, 68]
+
+
+def test_readings_older_than_two_years_are_kept_weekly(world, readings):
+    from lentra.registry.models import Reading
+    from lentra.registry.readings import thin_readings
+
+    pool = world.pool("10.40.0.0/24")
+    readings(40)
+    world.later(days=720)
+    readings(1)
+    thin_readings(world.clock)
+    days = [r.day for r in Reading.objects.filter(kind="pool", subject=pool.pk).order_by("day")]
+    limit = world.clock.now().date() - timedelta(days=730)
+    old = [day for day in days if day < limit]
+    assert len({day.isocalendar()[:2] for day in old}) == len(old)
+    assert len(old) >= 4
+    assert len(days) - len(old) > 0
+
+
+def test_usage_on_a_day_comes_from_the_last_reading_before_it(world, readings):
+    from lentra.registry.queries.headroom import usage_on
+
+    pool = world.pool("10.40.0.0/24")
+    start = world.clock.now().date()
+    readings(10, lambda n: world.ask(pool, length=28) if n in (2, 5) else None)
+    used = {n: usage_on([pool.pk], start + timedelta(days=n))[0].used for n in (0, 2, 4, 5, 25)}
+    assert used == {0: 0, 2: 16, 4: 16, 5: 32, 25: 32}
+    assert usage_on([pool.pk], start - timedelta(days=1)) == []
+
+
+def test_what_changed_between_two_days_is_told_by_whom(world):
+    from lentra.registry.operations.give_back import give_back_subnet
+    from lentra.registry.operations.grow import grow_subnet
+    from lentra.registry.queries.headroom import changes_between
+
+    pool = world.pool("10.40.0.0/24")
+    other = world.pool("10.41.0.0/24", name="other")
+    planner = world.person("planner")
+    world.later(days=3)
+    day = world.clock.now().date()
+    first, second = world.ask(pool, length=28, count=2, placement="roomy", actor=planner)
+    world.ask(other, length=26)
+    world.do(grow_subnet, first.pk, actor=planner)
+    world.later(days=1)
+    world.do(give_back_subnet, second.pk)
+    found = changes_between(day, world.clock.now().date(), [pool.pk])
+    assert [(row["what"], row["by"], row["subnets"], row["ipv4"]) for row in found] == [
+        ("give back", "lentra", 1, "16"),
+        ("grow", planner.name, 1, "16"),
+        ("hand out", planner.name, 2, "32"),
+    ]
+    assert [row["what"] for row in changes_between(day, day, [pool.pk])] == ["grow", "hand out"]
+
+
+def test_usage_in_parts_adds_up_to_what_the_pools_count(world):
+    from lentra.registry.models import Space
+    from lentra.registry.operations.record_addresses import WantedAddresses, record_addresses
+    from lentra.registry.queries.breakdown import breakdown
+
+    top = world.pool("10.40.0.0/20", "fd46:40::/48")
+    inner = world.carve(top, "10.40.4.0/22", name="inner")
+    (one,) = world.ask(top, hosts=20, families=[4, 6], room=1)
+    world.ask(inner, hosts=50, count=2)
+    world.do(record_addresses, one.pk, WantedAddresses(name="mast", count=3))
+    by_pool = breakdown(["pool"], realm=world.realm)
+    spaces = Space.objects.filter(pool__realm=world.realm, family=4)
+    for row in by_pool:
+        space = next(s for s in spaces if s.pool_id == row["pool"]["id"])
+        assert int(row["used"]) == space.handed_out + space.held + space.room + space.cooling
+        assert sum(int(n) for n in row["addresses"].values()) == int(row["used"])
+    assert sum(row["percent"] for row in by_pool) == pytest.approx(100, abs=0.01)
+    (by_zone,) = breakdown(["zone", "tier"], realm=world.realm)
+    assert int(by_zone["used"]) == sum(int(row["used"]) for row in by_pool) == 64 + 128
+    assert (by_zone["subnets"], by_zone["usable"], by_zone["hosts"]) == (3, str(30 + 62 + 62), str(3 + 100))
+    (v6,) = breakdown(["project"], family=6, realm=world.realm)
+    assert int(v6["used"]) == 1 << 64
+
+
+def test_a_pool_tells_its_thresholds_and_how_long_each_length_lasts(world, readings):
+    from lentra.registry.queries.headroom import overview, pool_headroom
+
+    pool = world.pool("10.40.0.0/22", warning_percent=50, critical_percent=75)
+    readings(120, lambda n: world.ask(pool, length=28) if n % 4 == 0 else None)
+    (found,) = pool_headroom(pool, world.clock.now())
+    assert found["no_forecast"] is None
+    assert 110 <= int(found["per_month"]) <= 135  # a /28 every four days
+    assert [t["name"] for t in found["thresholds"]] == ["warning", "critical", "full"]
+    likely = [t["likely"] for t in found["thresholds"]]
+    assert all(likely)
+    assert likely == sorted(likely)
+    (length,) = found["lengths"]
+    assert (length["length"], length["asked"], int(length["fits"])) == (28, 30, 34)
+    assert abs(length["days"] - 34 * 182 / 30) < 12  # asked for 30 times in the window of 182 days
+    (row,) = overview([pool], world.clock.now())
+    assert row["thresholds"] == found["thresholds"]
+
+
+def test_a_pool_without_growth_says_so(world, readings):
+    from lentra.registry.queries.headroom import pool_headroom
+
+    pool = world.pool("10.40.0.0/24")
+    assert "too few readings" in pool_headroom(pool, world.clock.now())[0]["no_forecast"]
+    readings(50)
+    assert pool_headroom(pool, world.clock.now())[0]["no_forecast"] == "no growth"
+
+
+def test_idle_things_are_listed_with_age_and_step(world):
+    from lentra.registry.operations.reserve import WantedReservation, reserve
+    from lentra.registry.queries.idle import idle_things
+
+    pool = world.pool("10.40.0.0/22")
+    world.pool("10.41.0.0/24", name="unused")
+    (wide,) = world.ask(pool, length=24, hosts=10)
+    (silent,) = world.ask(pool, length=26)
+    ends_at = world.clock.moment + timedelta(days=20)
+    world.do(reserve, WantedReservation(pool.pk, "masts", length=28, ends_at=ends_at))
+    world.later(days=10)
+    found = {row["kind"]: row for row in idle_things(world.clock.now(), realm=world.realm)}
+    assert found["block far too wide"]["id"] == wide.pk
+    assert found["block far too wide"]["step"] == "shrink it to /28"
+    assert found["block without use"]["id"] == silent.pk
+    assert found["block without use"]["days"] == 10
+    assert "masts" in found["reservation about to end"]["why"]
+    assert found["pool never used"]["what"] == "unused"
+    assert found["project in one zone"]["what"] == world.project.name
