@@ -161,3 +161,36 @@ def test_idle_things_are_listed_with_age_and_step(world):
     assert "masts" in found["reservation about to end"]["why"]
     assert found["pool never used"]["what"] == "unused"
     assert found["project in one zone"]["what"] == world.project.name
+
+
+def test_lists_of_ranges_aggregate_to_the_fewest_and_mark_what_changed(world):
+    from lentra.registry.operations.give_back import give_back_subnet
+    from lentra.registry.queries.ranges import ranges_of
+
+    pool = world.pool("10.40.0.0/22", "fd46:40::/48", cooling_days=0)
+    first, second, third = world.ask(pool, length=26, count=3, families=[4, 6])
+    world.later(days=5)
+    day = world.clock.now().date()
+    world.ask(pool, length=26, count=1)
+    world.do(give_back_subnet, third.pk)
+    of = {"realm": world.realm, "tier": world.tier}
+    rows = ranges_of(4, since=day, **of)
+    assert [(row["prefix"], row["mark"]) for row in rows] == [
+        ("10.40.0.0/26", ""),
+        ("10.40.0.64/26", ""),
+        ("10.40.0.192/26", "added"),
+        ("10.40.0.128/26", "gone"),
+    ]
+    assert rows[0]["name"] == first.name
+    fewest = ranges_of(4, True, day, **of)
+    assert [(row["prefix"], row["mark"]) for row in fewest] == [
+        ("10.40.0.0/25", ""),
+        ("10.40.0.192/26", "added"),
+        ("10.40.0.128/26", "gone"),
+    ]
+    assert len(ranges_of(None, **of)) == 5
+    assert [row["name"] for row in ranges_of(6, **of)] == [first.name, second.name]
+    assert (
+        ranges_of(4, since=day, realm=world.realm, tier=world.tier, pool=world.pool("10.41.0.0/24", name="x"))
+        == []
+    )

@@ -136,7 +136,7 @@ def test_the_picture_zooms_by_prefix(open_as, planner):
 PAGES = ["/", "/pools/{pool}", "/subnets", "/subnets/{subnet}", "/request", "/ledger", "/tokens"]
 PAGES += [f"/set-up/{kind}" for kind in ("pools", "rule-sheets", "keep-outs", "reservations", "people")]
 PAGES += [f"/size/{way}" for way in ("hosts", "several", "cluster", "divide", "check")]
-PAGES += [f"/headroom/{view}" for view in ("pools", "usage", "changes", "idle")]
+PAGES += [f"/headroom/{view}" for view in ("pools", "usage", "changes", "idle", "ranges")]
 PAGES += ["/addresses", "/plans", "/plans/{plan}", "/plans/new?from={plan}", "/public", "/subnets/{mapped}"]
 
 

@@ -62,6 +62,7 @@ READS = {
     "usage/on": "?on=2026-06-01&realm=fleet",
     "usage/changes": "?since=2026-06-01",
     "idle": "?realm=fleet",
+    "ranges": "?project=ticketing&since=2026-01-01",
 }
 DETAILS = {
     "realms/{ref}": "realms/fleet",

@@ -1,5 +1,6 @@
 // What is used, by whom, how long it lasts, what changed, and what lies idle.
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
 import MenuItem from "@mui/material/MenuItem";
@@ -11,19 +12,21 @@ import Typography from "@mui/material/Typography";
 import { Link as RouterLink, Navigate, useParams } from "react-router";
 import { Listed } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
+import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { RefSelect } from "../parts/RefSelect";
 import { grouped, percent } from "../parts/text";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
-import { useBreakdown, useChanges, useHeadroom, useIdle, type BreakdownRow, type HeadroomRow } from "./queries";
+import { useBreakdown, useChanges, useHeadroom, useIdle, useRanges, type BreakdownRow, type HeadroomRow } from "./queries";
 
 const VIEWS = {
   pools: { label: "How long it lasts", view: Lasting },
   usage: { label: "Who uses it", view: Breakdown },
   changes: { label: "What changed", view: Changed },
   idle: { label: "What lies idle", view: IdleList },
+  ranges: { label: "Ranges for access rules", view: RangeList },
 };
 const PLURALS: Record<string, string> = { realm: "realms", pool: "pools", region: "regions", zone: "zones", tier: "tiers", project: "projects" };
 
@@ -226,6 +229,49 @@ function IdleList() {
         </Listed>
       </Card>
       <CommandLine text={commandOf("lentra idle", filters)} />
+    </>
+  );
+}
+
+const SHOWN = 1000;
+
+function RangeList() {
+  const { filters, set } = useFilters();
+  const ranges = useRanges(filters);
+  const lines = (ranges.data ?? []).map((row) => ({ added: "+ ", gone: "- " })[row.mark] ?? "").map((mark, n) => mark + ranges.data![n]!.prefix);
+  return (
+    <>
+      <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
+        <Scope names={["realm", "pool", "project", "region", "zone", "tier"]} />
+        <TextField select label="As" value={filters["aggregated"] ?? ""} onChange={(event) => set("aggregated", event.target.value)} sx={{ minWidth: 170 }} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+          <MenuItem value="">every block</MenuItem>
+          <MenuItem value="true">fewest prefixes</MenuItem>
+        </TextField>
+        <TextField label="Changes since" type="date" value={filters["since"] ?? ""} onChange={(event) => set("since", event.target.value)} slotProps={{ inputLabel: { shrink: true } }} />
+        <Button disabled={lines.length === 0} onClick={() => void navigator.clipboard.writeText(lines.join("\n"))}>
+          Copy as text
+        </Button>
+      </Stack>
+      <Card>
+        <Listed query={ranges} rows={(rows) => rows} empty="No range matches.">
+          {(rows) => (
+            <RecordTable
+              label="Ranges"
+              rows={rows.slice(0, SHOWN).map((row) => ({ ...row, id: `${row.prefix}${row.mark}` }))}
+              columns={[
+                { head: "Prefix", cell: (row) => <Mono>{row.prefix}</Mono> },
+                { head: "Since then", cell: (row) => row.mark || "—" },
+                { head: "Name", cell: (row) => row.name || "—" },
+                { head: "Project", cell: (row) => row.project || "—" },
+                { head: "Zone", cell: (row) => row.zone || "—" },
+                { head: "Tier", cell: (row) => row.tier || "—" },
+              ]}
+            />
+          )}
+        </Listed>
+      </Card>
+      {(ranges.data?.length ?? 0) > SHOWN && <Typography color="text.secondary">and {grouped(ranges.data!.length - SHOWN)} more</Typography>}
+      <CommandLine text={commandOf("lentra ranges", filters).replace("--aggregated true", "--aggregated")} />
     </>
   );
 }

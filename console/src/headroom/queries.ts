@@ -39,3 +39,13 @@ export function useIdle(filters: Query) {
 export function useChanges(filters: Query) {
   return useQuery({ queryKey: ["usage", "changes", filters], queryFn: () => call<Changes[]>("GET", "usage/changes", { query: filters }) });
 }
+
+export type ListedRange = Told<"ListedRange">;
+
+export function useRanges(filters: Query) {
+  return useQuery({
+    queryKey: ["ranges", filters],
+    placeholderData: keepPreviousData,
+    queryFn: () => call<ListedRange[]>("GET", "ranges", { query: filters }),
+  });
+}

@@ -45,6 +45,7 @@ urlpatterns = [
     path("v1/pools/<str:ref>/headroom", headroom.PoolHeadroomView.as_view(), name="pool-headroom"),
     path("v1/projects/<str:ref>/headroom", headroom.OwnerHeadroomView.as_view(), name="project-headroom"),
     path("v1/zones/<str:ref>/headroom", headroom.ZoneHeadroomView.as_view(), name="zone-headroom"),
+    path("v1/ranges", headroom.RangesView.as_view(), name="ranges"),
     path("v1/idle", headroom.IdleView.as_view(), name="idle"),
     path("v1/ledger", tools.LedgerView.as_view(), name="ledger"),
     path("v1/verify", tools.VerifyView.as_view(), name="verify"),

@@ -52,6 +52,19 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_changes)
 
     command = commands.add_parser(
+        "ranges",
+        help="lists of ranges for access rules and routes",
+        epilog="example: lentra ranges --project ticketing --tier app --aggregated\n"
+        "example: lentra ranges --zone ml-1 --since 2026-10-01 -o csv",
+    )
+    for name in _PLACES:
+        command.add_argument(f"--{name}", help=f"of this {name}")
+    command.add_argument("--family", type=int, choices=[4, 6], help="one family only")
+    command.add_argument("--aggregated", action="store_const", const="true", help="the fewest prefixes")
+    command.add_argument("--since", help="mark what was added since this day, and list what is gone")
+    command.set_defaults(run=_ranges)
+
+    command = commands.add_parser(
         "idle",
         help="idle and odd things, each with a proposed step",
         epilog="example: lentra idle --project ticketing",
@@ -184,6 +197,18 @@ def _changes(options: argparse.Namespace) -> int:
         ("what", "by", "subnets", "addresses"),
         options.output,
     )
+    return DONE
+
+
+def _ranges(options: argparse.Namespace) -> int:
+    found = client_for(options).ranges(**given(options, *_PLACES, "family", "aggregated", "since"))
+    if options.output != "table":
+        show_rows(found, ("prefix", "family", "mark", "name", "project", "zone", "tier"), options.output)
+        return DONE
+    for row in found:  # plain lines, to be pasted or piped
+        mark = {"added": "+ ", "gone": "- "}.get(row["mark"], "  ") if options.since else ""
+        name = f"  # {row['name']}" if row["name"] else ""
+        print(f"{mark}{row['prefix']}{name}")
     return DONE
 
 

@@ -167,6 +167,10 @@ class Client:
         """What was handed out and given back since a day, and by whom."""
         return list(self.call("GET", "usage/changes", query={"since": since, **of}).json())
 
+    def ranges(self, **of: Any) -> list[Record]:
+        """Prefixes of a realm, pool, project, region, zone or tier, for access rules; ``aggregated``, ``since``."""
+        return list(self.call("GET", "ranges", query=of).json())
+
     def idle(self, **of: Any) -> list[Record]:
         """Idle and odd things of a realm or project, each with a proposed step."""
         return list(self.call("GET", "idle", query=of).json())

@@ -29,6 +29,7 @@ _first_answer = Prepared(
 )
 
 KEY_LIFETIME = timedelta(hours=24)
+on_retry: list[Callable[[], None]] = []  # called whenever a change is tried again, for whoever counts
 ATTEMPTS = 8
 _LOCK_CLASHES = {1205, 1213, 1020}  # lock wait time-out, deadlock or certification failure, row changed
 _CONNECTION_LOST = {1047, 1053, 1927, 2002, 2003, 2006, 2013, 2055, 4031}
@@ -80,6 +81,9 @@ def perform(
     clock = clock or SystemClock()
     operation = uuid.uuid4()
     for attempt in range(ATTEMPTS):
+        if attempt:
+            for told in on_retry:
+                told()
         try:
             with transaction.atomic():
                 change = Change(clock, actor, operation, why, attempt, preview)

@@ -1,4 +1,4 @@
-"""The Django application that starts and serves."""
+"""The Django application of the service."""
 
 from django.apps import AppConfig
 
@@ -6,3 +6,9 @@ from django.apps import AppConfig
 class ServiceConfig(AppConfig):
     name = "lentra.service"
     label = "service"
+
+    def ready(self) -> None:
+        from lentra.registry.envelope import on_retry
+        from lentra.service.metrics import count_retry
+
+        on_retry.append(count_retry)

@@ -43,7 +43,9 @@ class Service:
             "LENTRA_DATABASE_URL": url,
             "LENTRA_SECRET_KEY": secret,
             "DJANGO_SETTINGS_MODULE": "lentra.service.settings",
+            "PROMETHEUS_MULTIPROC_DIR": str(folder / f"metrics-{port}"),
         }
+        self.counts = folder / f"metrics-{port}"
         self.processes: list[subprocess.Popen[bytes]] = []
 
     def manage(self, *command: str) -> None:
@@ -52,6 +54,7 @@ class Service:
         Raises:
             CannotStart: it failed; its output is in the log.
         """
+        self.counts.mkdir(parents=True, exist_ok=True)
         with self.log.open("ab") as log:
             done = subprocess.run(
                 [sys.executable, "-m", "lentra.service.manage", *command],
@@ -70,6 +73,8 @@ class Service:
             CannotStart: the port is taken or the service does not come up.
         """
         require_free_port(self.port, "LENTRA_PORT")
+        shutil.rmtree(self.counts, ignore_errors=True)  # counters begin anew with the service
+        self.counts.mkdir(parents=True)
         server = [sys.executable, "-m", "gunicorn", "lentra.service.wsgi:application"]
         server += ["--bind", f"{self.host}:{self.port}", "--workers", str(self.workers)]
         server += ["--worker-class", "gthread", "--threads", "8", "--timeout", "30", "--keep-alive", "20"]

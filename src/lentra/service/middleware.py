@@ -8,6 +8,8 @@ from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponse
 
+from lentra.service.logs import request_id
+
 _ACCEPTED = re.compile(r"[A-Za-z0-9._-]{1,64}")
 
 
@@ -20,6 +22,10 @@ class RequestIdMiddleware:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         given = request.headers.get("X-Request-ID", "")
         request.request_id = given if _ACCEPTED.fullmatch(given) else uuid.uuid4().hex
-        response = self.get_response(request)
+        mark = request_id.set(request.request_id)
+        try:
+            response = self.get_response(request)
+        finally:
+            request_id.reset(mark)
         response["X-Request-ID"] = request.request_id
         return response

@@ -38,6 +38,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "lentra.service.middleware.RequestIdMiddleware",
+    "lentra.service.metrics.measured",
     "lentra.api.settling.settle_first",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -127,11 +128,13 @@ SPECTACULAR_SETTINGS = {
     ],
 }
 
+METRICS_TOKEN = os.environ.get("LENTRA_METRICS_TOKEN", "")
+
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "{asctime} {levelname} {name} {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "formatters": {"json": {"()": "lentra.service.logs.JsonLines"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "json"}},
     "root": {"handlers": ["console"], "level": "INFO"},
     "loggers": {"django.request": {"level": "ERROR"}},
 }

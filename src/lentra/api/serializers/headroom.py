@@ -177,3 +177,21 @@ class DayQuerySerializer(Strict):
     on = serializers.DateField(required=False)
     since = serializers.DateField(required=False)
     until = serializers.DateField(required=False)
+
+
+class RangesQuerySerializer(ScopeQuerySerializer):
+    family = serializers.ChoiceField([4, 6], required=False)
+    aggregated = serializers.BooleanField(required=False, default=False, help_text="The fewest prefixes.")
+    since = serializers.DateField(required=False, help_text="Mark what was added since, and list what is gone.")
+
+
+class ListedRangeSerializer(serializers.Serializer):
+    """One prefix of a list for access rules or routes."""
+
+    prefix = serializers.CharField()
+    family = serializers.IntegerField()
+    mark = serializers.CharField(help_text="empty, added or gone")
+    name = serializers.CharField()
+    project = serializers.CharField()
+    zone = serializers.CharField()
+    tier = serializers.CharField()

@@ -19,7 +19,9 @@ from lentra.api.serializers.headroom import (
     HeadroomRowSerializer,
     IdleQuerySerializer,
     IdleSerializer,
+    ListedRangeSerializer,
     PoolHeadroomSerializer,
+    RangesQuerySerializer,
     TrendSerializer,
     UsageThenSerializer,
     WindowQuerySerializer,
@@ -33,6 +35,7 @@ from lentra.registry.queries.breakdown import DIMENSIONS, breakdown
 from lentra.registry.queries.find import find
 from lentra.registry.queries.headroom import changes_between, overview, owner_headroom, pool_headroom, usage_on
 from lentra.registry.queries.idle import idle_things
+from lentra.registry.queries.ranges import ranges_of
 
 
 def _records(values: dict[str, Any]) -> dict[str, Any]:
@@ -162,6 +165,18 @@ class IdleView(APIView):
         records = _records(read_query(request, IdleQuerySerializer))
         found = idle_things(SystemClock().now(), records.get("realm"), records.get("project"))
         return Response(IdleSerializer(found, many=True).data)
+
+
+class RangesView(APIView):
+    @extend_schema(
+        summary="Lists of ranges for access rules and routes",
+        parameters=query_parameters(RangesQuerySerializer),
+        responses=ListedRangeSerializer(many=True),
+    )
+    def get(self, request: Request) -> Response:
+        values = read_query(request, RangesQuerySerializer)
+        found = ranges_of(values.get("family"), values["aggregated"], values.get("since"), **_records(values))
+        return Response(found)
 
 
 def _scope(values: dict[str, Any]) -> dict[str, Any]:

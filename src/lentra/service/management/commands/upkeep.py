@@ -14,12 +14,13 @@ from django.db import DatabaseError, InterfaceError, connection
 from lentra.addressing.refusal import Refusal
 from lentra.registry.clock import SystemClock
 from lentra.registry.upkeep import run_upkeep, take_lease
+from lentra.service.metrics import count_upkeep
 
 logger = logging.getLogger("lentra.upkeep")
 
 
 class Command(BaseCommand):
-    help = "End cooling that is due and forget old keys, every few seconds."
+    help = "End what is due, take readings and forget old keys, every few seconds."
 
     def add_arguments(self, parser: ArgumentParser) -> None:
         parser.add_argument("--every", type=float, default=10, help="seconds between two rounds")
@@ -31,6 +32,7 @@ class Command(BaseCommand):
             try:
                 if take_lease(holder, SystemClock()):
                     done = run_upkeep()
+                    count_upkeep(done)
                     if any(done.values()):
                         logger.info("upkeep %s", done)
             except (DatabaseError, InterfaceError, Refusal) as failure:

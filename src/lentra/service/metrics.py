@@ -1,0 +1,110 @@
+"""Metrics in OpenMetrics text: what this service has answered, and how full its pools are.
+
+Counters of all service processes are kept in files of one folder (PROMETHEUS_MULTIPROC_DIR, set by the launcher) and
+added up when read; without the folder they are those of the process that answers. Usage is read from the counters of the
+registry. Labels are bounded: names of calls, problem codes, pools, families, states.
+"""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable, Iterator
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from prometheus_client import CollectorRegistry, Counter, Histogram
+from prometheus_client.core import GaugeMetricFamily
+from prometheus_client.metrics_core import Metric
+from prometheus_client.multiprocess import MultiProcessCollector
+from prometheus_client.openmetrics.exposition import CONTENT_TYPE_LATEST, generate_latest
+from prometheus_client.registry import REGISTRY, Collector
+
+from lentra.addressing.extents import State
+from lentra.registry.models import Space
+
+_ANSWERS = Counter(
+    "lentra_answers", "Answers of the API by call and outcome: ok, or the problem's code.", ["call", "outcome"]
+)
+_SECONDS = Histogram(
+    "lentra_answer_seconds",
+    "Seconds until an answer of the API.",
+    ["call"],
+    buckets=(0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10),
+)
+_TRIES = Counter("lentra_retries", "Changes that were tried again after a clash with another.")
+_UPKEEP = Counter(
+    "lentra_upkeep", "Work of upkeep: holds, cooling and reservations ended, readings, keys forgotten.", ["what"]
+)
+
+
+def count_retry() -> None:
+    """A change is tried again."""
+    _TRIES.inc()
+
+
+def count_upkeep(done: dict[str, int]) -> None:
+    """What one run of upkeep has done."""
+    for what, count in done.items():
+        _UPKEEP.labels(what).inc(count)
+
+
+def measured(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Middleware: counts and times every answer of the API."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        start = time.perf_counter()
+        response = answer(request)
+        match = request.resolver_match
+        if match and match.url_name and request.path.startswith("/api/v1/"):
+            call = f"{request.method} {match.url_name}"
+            _ANSWERS.labels(call, _outcome(response)).inc()
+            _SECONDS.labels(call).observe(time.perf_counter() - start)
+        return response
+
+    return middleware
+
+
+def _outcome(response: HttpResponse) -> str:
+    if response.status_code < 400:
+        return "ok"
+    data = getattr(response, "data", None)
+    code = data.get("code") if isinstance(data, dict) else None
+    return str(code or response.status_code)
+
+
+class PoolUsage(Collector):
+    """Usage of every pool, from its counters, in one statement."""
+
+    def collect(self) -> Iterator[Metric]:
+        names = ["realm", "pool", "family"]
+        addresses = GaugeMetricFamily(
+            "lentra_pool_addresses", "Addresses of a pool by state.", labels=[*names, "state"]
+        )
+        share = GaugeMetricFamily("lentra_pool_used_ratio", "Share of a pool that is not free.", labels=names)
+        largest = GaugeMetricFamily(
+            "lentra_pool_largest_free_length", "Prefix length of a pool's largest free block.", labels=names
+        )
+        for space in Space.objects.select_related("pool__realm").order_by("pool", "family"):
+            usage = space.usage()
+            labels = [space.pool.realm.name, space.pool.name, str(space.family)]
+            for state in State:
+                addresses.add_metric([*labels, state.word], float(usage.addresses[state]))
+            share.add_metric(labels, usage.used_percent / 100)
+            if usage.largest_free is not None:
+                largest.add_metric(labels, usage.largest_free)
+        yield from (addresses, share, largest)
+
+
+def metrics(request: HttpRequest) -> HttpResponse:
+    """All metrics. With LENTRA_METRICS_TOKEN set, only for who sends it as bearer token."""
+    wanted = settings.METRICS_TOKEN
+    if wanted and request.headers.get("Authorization") != f"Bearer {wanted}":
+        return HttpResponse("a token is needed here\n", status=401, content_type="text/plain")
+    registry = CollectorRegistry()
+    if os.environ.get("PROMETHEUS_MULTIPROC_DIR"):
+        MultiProcessCollector(registry)
+    else:
+        registry.register(REGISTRY)
+    registry.register(PoolUsage())
+    return HttpResponse(generate_latest(registry), content_type=CONTENT_TYPE_LATEST)
