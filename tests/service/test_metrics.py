@@ -67,9 +67,12 @@ def test_every_line_is_openmetrics_and_labels_stay_bounded(live):
 
 
 def test_logs_are_json_lines_with_the_request(live):
+    headers = {"Authorization": "Bearer " + live.token("viewer"), "X-Request-ID": "who-asked-1"}
+    assert requests.get(f"{live.url}/api/v1/zones/atlantis", headers=headers, timeout=10).status_code == 404
     log = live.service.log.read_text().splitlines()
     lines = [json.loads(line) for line in log if line.startswith('{"at"')]
-    assert lines
+    (asked,) = [line for line in lines if line.get("request") == "who-asked-1"]
+    assert asked["message"].startswith("GET zone-detail unknown-name in ")
     assert all({"at", "level", "logger", "message"} <= set(line) for line in lines)
 
 

@@ -7,6 +7,7 @@ registry. Labels are bounded: names of calls, problem codes, pools, families, st
 
 from __future__ import annotations
 
+import logging
 import os
 import time
 from collections.abc import Callable, Iterator
@@ -22,6 +23,8 @@ from prometheus_client.registry import REGISTRY, Collector
 
 from lentra.addressing.extents import State
 from lentra.registry.models import Space
+
+logger = logging.getLogger("lentra.answers")
 
 _ANSWERS = Counter(
     "lentra_answers", "Answers of the API by call and outcome: ok, or the problem's code.", ["call", "outcome"]
@@ -50,7 +53,7 @@ def count_upkeep(done: dict[str, int]) -> None:
 
 
 def measured(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
-    """Middleware: counts and times every answer of the API."""
+    """Middleware: counts and times every answer of the API; changes and refusals go into the log."""
 
     def middleware(request: HttpRequest) -> HttpResponse:
         start = time.perf_counter()
@@ -58,8 +61,11 @@ def measured(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpReq
         match = request.resolver_match
         if match and match.url_name and request.path.startswith("/api/v1/"):
             call = f"{request.method} {match.url_name}"
-            _ANSWERS.labels(call, _outcome(response)).inc()
-            _SECONDS.labels(call).observe(time.perf_counter() - start)
+            outcome, seconds = _outcome(response), time.perf_counter() - start
+            _ANSWERS.labels(call, outcome).inc()
+            _SECONDS.labels(call).observe(seconds)
+            if request.method != "GET" or outcome != "ok":
+                logger.info("%s %s in %.0f ms", call, outcome, 1000 * seconds)
         return response
 
     return middleware
