@@ -31,7 +31,7 @@ def measure() -> list[tuple[str, str, str]]:
         "realm": Realm.objects.get(name="bench"),
         "sheet": Sheet.objects.get(name="ends-withheld"),
     }
-    ground.do(add_pool, values, [parse_prefix("10.200.0.0/13"), parse_prefix("fd46:200::/44")])
+    ground.do(add_pool, values, [parse_prefix("172.16.0.0/13"), parse_prefix("fd46:200::/44")])
     text = read_document(
         {
             "format": "lentra-plan-1",

@@ -171,3 +171,18 @@ def test_a_held_subnet_is_confirmed_or_falls_back_with_its_name(world, holds):
         world.do(confirm_held, other.pk)
     assert before == [("10.40.64.0/24", "free")]
     holds()
+
+
+def test_a_name_whose_cooling_has_ended_in_another_pool_is_free_at_once(world, holds):
+    from lentra.registry.operations.give_back import give_back_subnet
+
+    one, two = world.pool("10.40.64.0/24"), world.pool("10.41.64.0/24", name="other")
+    (old,) = world.ask(one, length=26, name="ramp-one")
+    world.do(give_back_subnet, old.pk)
+    with pytest.raises(Refusal, match="cooling until"):
+        world.ask(two, length=26, name="ramp-one")
+    world.later(days=8)
+    (new,) = world.ask(two, length=26, name="ramp-one")
+    assert new.pool_id == two.pk
+    assert world.space(one) == [("10.40.64.0/24", "free")]
+    holds()

@@ -55,14 +55,13 @@ def settle_pool(change: Change, pool_id: int) -> int:
 def settle_all_due(clock: Clock) -> int:
     """End what is due in every pool, each in a change of its own; returns how much. One statement if nothing is."""
     due = Space.objects.filter(next_due__lte=clock.now()).values_list("pool_id", flat=True).distinct()
-    return sum(
-        perform(
-            lambda change, pool_id=pool_id: settle_pool(change, pool_id),  # type: ignore[misc]
-            clock=clock,
-            render=lambda count, _: count,
-        ).answer
-        for pool_id in list(due)
-    )
+    return sum(settle(pool_id, clock) for pool_id in list(due))
+
+
+def settle(pool_id: int, clock: Clock) -> int:
+    """End what is due in one pool, in a change of its own; returns how much."""
+    outcome = perform(lambda change: settle_pool(change, pool_id), clock=clock, render=lambda count, _: count)
+    return int(outcome.answer)
 
 
 def free_subnets(

@@ -45,6 +45,13 @@ class Outcome:
     entries: list[LedgerEntry] = field(default_factory=list)
 
 
+class SettleFirst(Exception):
+    """Something that has ended is in the way: `settle` ends it, in a change of its own, and the work is tried again."""
+
+    def __init__(self, settle: Callable[[Clock], object]) -> None:
+        self.settle = settle
+
+
 class _Undo(Exception):
     """Leaves the transaction of a preview without a trace."""
 
@@ -110,6 +117,9 @@ def perform(
             return outcome
         except _Undo as undo:
             return undo.outcome
+        except SettleFirst as ended:
+            ended.settle(clock)
+            continue
         except IntegrityError:
             continue  # somebody was first with the same name, place or key, and is done: look again
         except (OperationalError, InterfaceError) as failure:

@@ -54,7 +54,7 @@ class Change:
         """
         if not records:
             return
-        entries = [self._entry(record, verb, None, record.facts() | more) for record in records]
+        entries = [self._entry(record, verb, None, record.made_facts() | more) for record in records]
         self._write(entries)
         for record, entry in zip(records, entries, strict=True):
             record.id = record.last_entry = entry.number

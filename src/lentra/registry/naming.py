@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import re
+from datetime import datetime
+from functools import partial
 from typing import Any
 
+from lentra.registry.endings import settle
+from lentra.registry.envelope import SettleFirst
 from lentra.registry.errors import Invalid, NameTaken
 from lentra.registry.models import Pool, Realm, Subnet
 from lentra.registry.queries.target import Target
@@ -82,7 +86,9 @@ def highest_number(realm_id: int, stem: str) -> tuple[Prepared, dict[str, Any]]:
     return _highest_number, {"realm": realm_id, "stem": stem}
 
 
-def names_for(pool: Pool, given: str | None, stem: str | None, count: int, highest: int) -> list[str]:
+def names_for(
+    pool: Pool, given: str | None, stem: str | None, count: int, highest: int, now: datetime
+) -> list[str]:
     """Names for new subnets: as given, or numbered onward from the highest number of the stem.
 
     Raises:
@@ -92,7 +98,7 @@ def names_for(pool: Pool, given: str | None, stem: str | None, count: int, highe
     if stem is None:
         assert given
         check_name(given)
-        refuse_taken_subnet_name(pool.realm_id, given)
+        refuse_taken_subnet_name(pool.realm_id, given, now)
         return [given]
     names = [numbered(stem, highest + n) for n in range(1, count + 1)]
     for name in {names[0], names[-1]}:
@@ -100,11 +106,18 @@ def names_for(pool: Pool, given: str | None, stem: str | None, count: int, highe
     return names
 
 
-def refuse_taken_subnet_name(realm_id: int, name: str, besides: int | None = None) -> None:
-    """Refuse a name that a living or cooling subnet of the realm has."""
+def refuse_taken_subnet_name(realm_id: int, name: str, now: datetime, besides: int | None = None) -> None:
+    """Refuse a name that a living or cooling subnet of the realm has.
+
+    Raises:
+        NameTaken: says by what, until when, and which name is free.
+        SettleFirst: the subnet has ended by now, in a pool that nobody has locked since.
+    """
     taken = Subnet.objects.filter(realm_id=realm_id, name=name).exclude(pk=besides).first()
     if taken is None:
         return
+    if taken.ends_at is not None and taken.ends_at <= now:
+        raise SettleFirst(partial(settle, taken.pool_id))
     stem = split_name(name, taken.name_stem)[0]
     stem = stem if "{nn}" in stem else stem + "-{nn}"
     rows = _highest_number(realm=realm_id, stem=stem)

@@ -38,6 +38,13 @@ class Record(models.Model):
         fields = (f for f in self._meta.concrete_fields if f.attname not in skip)
         return {f.attname: getattr(self, f.attname) for f in fields}
 
+    def made_facts(self) -> dict[str, Any]:
+        """What the ledger says of a record that was just made: its values, but for those that nobody has set."""
+        return {name: value for name, value in self.facts().items() if value not in _UNSET}
+
+
+_UNSET: tuple[Any, ...] = (None, "", [], {})
+
 
 class LedgerEntry(models.Model):
     """One change of one record: who, when, what, before, after, why. Only ever added.

@@ -48,7 +48,7 @@ def edit_subnet(change: Change, subnet_ref: Any, values: dict[str, Any], version
         )
     if "name" in values and values["name"] != subnet.name:
         check_name(values["name"])
-        refuse_taken_subnet_name(subnet.realm_id, values["name"], besides=subnet.pk)
+        refuse_taken_subnet_name(subnet.realm_id, values["name"], change.now, besides=subnet.pk)
         values["name_stem"], values["name_number"] = split_name(values["name"])
     if {"tag", "outer_tag"} & set(values):
         values |= _tagged(change, subnet, values)

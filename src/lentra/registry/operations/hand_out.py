@@ -90,7 +90,7 @@ def hand_out(change: Change, wanted: Wanted, replaces: Subnet | None = None) -> 
         return reserve if reserve and reserve.store.family == family else None
 
     if shown:
-        names = _names_as_shown(pool, shown)
+        names = _names_as_shown(change, pool, shown)
         places = [
             [
                 take_as_shown(pool, stores, text, rooms[family], drawn(family), state)
@@ -118,7 +118,7 @@ def hand_out(change: Change, wanted: Wanted, replaces: Subnet | None = None) -> 
         ]
         highest = numbers[0][0][0] if numbers and numbers[0] else 0
         skip = max(0, change.attempt - 2)  # after clashing again and again with others who number the same stem
-        names = names_for(pool, wanted.name, stem, wanted.count, highest + skip)
+        names = names_for(pool, wanted.name, stem, wanted.count, highest + skip, change.now)
     tags = tags_for(change, wanted, sheet, target, names, shown)
 
     subnets = [
@@ -219,12 +219,12 @@ def _refuse_foreign(reservation: Reservation | None, pool: Pool) -> None:
         )
 
 
-def _names_as_shown(pool: Pool, shown: Iterable[Shown]) -> list[str]:
+def _names_as_shown(change: Change, pool: Pool, shown: Iterable[Shown]) -> list[str]:
     names = [one.name for one in shown]
     taken = Subnet.objects.filter(realm_id=pool.realm_id, name__in=names).first()
     if taken:
         try:
-            refuse_taken_subnet_name(pool.realm_id, taken.name)
+            refuse_taken_subnet_name(pool.realm_id, taken.name, change.now)
         except NameTaken as refusal:
             raise StaleProposal(
                 f"since the preview, {refusal.message}",

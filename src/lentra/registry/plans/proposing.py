@@ -78,7 +78,7 @@ def propose(
         slots = {key: (blocks, drawn) for key, _, _, blocks, drawn in shown["slots"]}
         places = placer.as_shown(comparison.added, slots, reserving)
         given = {key: (name, tag) for key, name, tag, _, _ in shown["slots"]}
-        errors = _refuse_taken_names(wanted, [name for name, _ in given.values()])
+        errors = _refuse_taken_names(change, wanted, [name for name, _ in given.values()])
     else:
         places = placer.lay_out(
             comparison.added,
@@ -146,12 +146,12 @@ def _names(change: Change, wanted: Wanted, slots: Sequence[Slot]) -> tuple[list[
     return names, errors
 
 
-def _refuse_taken_names(wanted: Wanted, names: Sequence[str]) -> list[Finding]:
+def _refuse_taken_names(change: Change, wanted: Wanted, names: Sequence[str]) -> list[Finding]:
     taken = Subnet.objects.filter(realm=wanted.realm, name__in=names)[:20]
     found = []
     for subnet in taken:
         try:
-            refuse_taken_subnet_name(subnet.realm_id, subnet.name)
+            refuse_taken_subnet_name(subnet.realm_id, subnet.name, change.now)
         except NameTaken as refusal:
             found.append(
                 Finding(
