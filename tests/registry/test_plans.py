@@ -154,6 +154,23 @@ def test_a_hold_falls_back_by_itself_and_exactly(world, plan, holds):
     holds()
 
 
+def test_a_hold_over_two_pools_falls_back_in_both_whichever_is_asked_first(world, plan, holds):
+    pool, other = world.pool("10.40.0.0/18"), world.pool("fd46:40::/48", name="six")
+    before = world.space(pool) + world.space(other)
+    plan.run(plan.document(pool, v6=other, length=26, summarise="zone", room={"zones": 1}), hold_minutes=10)
+    holds()
+    world.later(minutes=10)
+    (one,) = world.ask(other, families=[6])
+    assert str(one.blocks()[0]) == "fd46:40::/64"
+    from lentra.registry.operations.give_back import give_back_subnet
+
+    world.do(give_back_subnet, one.pk, at_once=True)
+    world.ask(pool, length=30, name="last-one")
+    world.do(give_back_subnet, f"{world.realm_name}:last-one", at_once=True)
+    assert world.space(pool) + world.space(other) == before
+    holds()
+
+
 def test_a_held_plan_is_committed_as_it_was_held(world, plan, holds):
     pool = world.pool("10.40.0.0/18", "fd46:40::/48")
     document = plan.document(pool, v6=pool, length=26, summarise="zone", room={"zones": 1})

@@ -212,6 +212,11 @@ def _subnets(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("subnet", Subnet.objects.filter(**{field: record}).order_by("place"))
 
 
+def _subnets_in_pool(pool: Any) -> tuple[str, QuerySet]:
+    """Subnets with a block in the pool, also where their other family is in another one."""
+    return "subnet", Subnet.objects.filter(extents__pool=pool).distinct().order_by("place")
+
+
 def _pools(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("pool", Pool.objects.filter(**{field: record}).order_by("name"))
 
@@ -262,7 +267,7 @@ SETUPS: dict[str, SetUp] = {
         Pool,
         "planner",
         _check_pool,
-        _uses(_pools("parent"), _subnets("pool"), _reservations("pool")),
+        _uses(_pools("parent"), _subnets_in_pool, _reservations("pool")),
         fixed=("realm", "parent"),
         fixed_in_use=("sheet",),
     ),

@@ -283,6 +283,16 @@ def _owner_column(state: State) -> str:
     return _OWNER_COLUMNS.get(state, "subnet_id")
 
 
+def lock_stores_of(subnets: Iterable[int]) -> dict[tuple[int, int], DatabaseExtents]:
+    """Lock every pool in which subnets own space: (pool number, family) -> store.
+
+    A subnet of a plan may have its IPv4 block in one pool and its IPv6 block in another.
+    """
+    rows = ExtentRow.objects.filter(subnet__in=list(subnets)).values_list("pool", "realm").distinct()
+    realms = dict(rows)
+    return {(s.pool_id, s.family): DatabaseExtents(s, realms[s.pool_id]) for s in lock_spaces(realms)}
+
+
 def open_extents(pool: Pool, spaces: Iterable[Space]) -> dict[int, DatabaseExtents]:
     """The stores of one pool by family, over spaces that are locked."""
     return {s.family: DatabaseExtents(s, pool.realm_id) for s in spaces if s.pool_id == pool.pk}

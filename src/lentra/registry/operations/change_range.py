@@ -10,7 +10,7 @@ from typing import Any
 from lentra.addressing.extents import Extent, State, carve, give_back, require_free
 from lentra.addressing.prefix import Prefix, address_text, parse_range
 from lentra.addressing.refusal import Overlaps, Refusal
-from lentra.registry.endings import end_due
+from lentra.registry.endings import lock_settled
 from lentra.registry.errors import DoesNotFit, Invalid, StaleProposal
 from lentra.registry.keep_outs import keep_out_of
 from lentra.registry.ledger import Change
@@ -20,7 +20,7 @@ from lentra.registry.permissions import require
 from lentra.registry.proposals import Shown, seal, unseal
 from lentra.registry.queries.find import find
 from lentra.registry.queries.whereabouts import conflicts_over
-from lentra.registry.space import DatabaseExtents, lock_spaces, open_extents
+from lentra.registry.space import DatabaseExtents, open_extents
 
 
 @dataclass(frozen=True)
@@ -64,9 +64,7 @@ def change_range(
     if not pool.parent:
         check_top_level(lock_outline(pool.realm_id), new, besides=row)
     below = _below(pool)
-    spaces = lock_spaces([p.pk for p in below] + ([pool.parent_id] if pool.parent_id else []))
-    for one in below:
-        end_due(change, one, open_extents(one, spaces))
+    spaces = lock_settled(change, [p.pk for p in below] + ([pool.parent_id] if pool.parent_id else []))
     pool.sheet.rules().check_range_length(new.family, new.length)
     if clash := next((r.prefix for r in pool.ranges.all() if r.pk != row.pk and r.prefix.overlaps(new)), None):
         raise Overlaps(f"{new} overlaps {clash} of the same pool", field="new", received=new)
@@ -243,7 +241,7 @@ def _shift_records(change: Change, pool: Pool, old: Prefix, distance: int) -> No
             return address_text(family, first + distance)
         return f"{address_text(family, first + distance)}-{address_text(family, last + distance)}"
 
-    for subnet in Subnet.objects.filter(pool=pool).prefetch_related("extents"):
+    for subnet in Subnet.objects.filter(extents__pool=pool).distinct().prefetch_related("extents"):
         blocks = subnet.blocks()
         here = {
             b for b in blocks if b.family == old.family and b.first - distance in range(old.first, old.last + 1)

@@ -14,7 +14,7 @@ from lentra.registry.ledger import Change
 from lentra.registry.models import Plan, Reservation, Subnet, place_key
 from lentra.registry.models.subnets import EXTENT_STATE
 from lentra.registry.naming import split_name, stem_for
-from lentra.registry.operations.give_back import give_back_subnet
+from lentra.registry.operations.give_back import give_back_many
 from lentra.registry.operations.hand_out import set_tag
 from lentra.registry.permissions import require, require_project
 from lentra.registry.plans.comparing import compare
@@ -92,9 +92,7 @@ def commit_plan(
     _write(change, wanted, proposed, stores, source, hold_minutes)
     if give_back and comparison.unwanted:
         change.batch.send()
-        for subnet in comparison.unwanted:
-            if subnet.state in ("active", "retiring"):
-                give_back_subnet(change, subnet.pk)
+        give_back_many(change, [s for s in comparison.unwanted if s.state in ("active", "retiring")])
     return proposed
 
 

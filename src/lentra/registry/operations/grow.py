@@ -11,7 +11,7 @@ from lentra.addressing.placement import place
 from lentra.addressing.prefix import BITS, Prefix, parse_range
 from lentra.addressing.refusal import CannotGrow, Exhausted, HostsDoNotFit, LengthOutOfBounds, Refusal
 from lentra.addressing.sizing import hosts_with_growth, size_by_hosts
-from lentra.registry.endings import end_due
+from lentra.registry.endings import lock_settled
 from lentra.registry.errors import InUse, Invalid, WrongState
 from lentra.registry.keep_outs import keep_out_of
 from lentra.registry.ledger import Change
@@ -21,7 +21,7 @@ from lentra.registry.permissions import require_project
 from lentra.registry.queries.find import find
 from lentra.registry.queries.whereabouts import conflicts_over
 from lentra.registry.requests import check_pool_bounds
-from lentra.registry.space import DatabaseExtents, lock_spaces, open_extents
+from lentra.registry.space import DatabaseExtents, lock_stores_of
 
 _RELATED = ("project", "pool__realm", "pool__sheet", "zone", "tier", "region")
 
@@ -176,7 +176,10 @@ def _locked(
     """The subnet, with its pool's space locked."""
     subnet = find(Subnet, subnet_ref, "subnet", related=_RELATED)
     require_project(change.actor, subnet.project, to)
-    stores = open_extents(subnet.pool, lock_spaces([subnet.pool_id]))
+    lock_settled(change, [subnet.pool_id])
+    stores = {
+        family: store for (_, family), store in lock_stores_of([subnet.pk]).items() if store.owned_by(subnet.pk)
+    }
     subnet = find(Subnet, subnet.pk, "subnet", related=_RELATED)
     refuse_stale(subnet, version)
     if subnet.state not in ("active", "retiring"):
@@ -185,7 +188,6 @@ def _locked(
             received=subnet.state,
             rule="active or retiring",
         )
-    end_due(change, subnet.pool, stores)
     return subnet, stores
 
 

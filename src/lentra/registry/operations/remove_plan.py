@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from lentra.registry.endings import free_reservations
+from lentra.registry.endings import free_reservations, lock_settled
 from lentra.registry.errors import InUse
 from lentra.registry.ledger import Change
 from lentra.registry.models import Plan, Pool
-from lentra.registry.operations.give_back import give_back_subnet
+from lentra.registry.operations.give_back import give_back_many
 from lentra.registry.permissions import require_project
-from lentra.registry.plans.locking import drop_held
+from lentra.registry.plans.locking import drop_held, pools_of
 from lentra.registry.queries.find import find
-from lentra.registry.space import lock_spaces, open_extents
+from lentra.registry.space import open_extents
 
 
 def remove_plan(change: Change, plan_ref: Any, give_back: bool = False) -> Plan:
@@ -24,10 +24,9 @@ def remove_plan(change: Change, plan_ref: Any, give_back: bool = False) -> Plan:
     """
     plan = find(Plan, plan_ref, "plan", related=("project", "realm"))
     require_project(change.actor, plan.project, "remove a plan")
-    pools = Pool.objects.filter(
-        pk__in=[*plan.subnets.values_list("pool", flat=True), *plan.reservations.values_list("pool", flat=True)]
-    )
-    spaces = lock_spaces([pool.pk for pool in pools])
+    numbers = pools_of(plan)
+    spaces = lock_settled(change, numbers)
+    pools = list(Pool.objects.filter(pk__in=numbers))
     stores = {pool.pk: open_extents(pool, spaces) for pool in pools}
     if plan.state == "held":
         drop_held(change, plan, stores, "end hold")
@@ -45,8 +44,7 @@ def remove_plan(change: Change, plan_ref: Any, give_back: bool = False) -> Plan:
         free_reservations(change, rows, stores[pool.pk], "give back")
         for store in stores[pool.pk].values():
             store.save()
-    for subnet in living:
-        give_back_subnet(change, subnet.pk)
+    give_back_many(change, living)
     plan.subnets.update(plan=None, plan_slot="")
     change.removed([plan])
     return plan

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from lentra.addressing.extents import Extent, State
-from lentra.registry.endings import end_due
+from lentra.registry.endings import lock_settled
 from lentra.registry.errors import WrongState
 from lentra.registry.ledger import Change
 from lentra.registry.models import Subnet
@@ -14,7 +14,7 @@ from lentra.registry.operations.hand_out import HandedOut, hand_out
 from lentra.registry.permissions import require_project
 from lentra.registry.queries.find import find
 from lentra.registry.requests import Wanted
-from lentra.registry.space import lock_spaces, open_extents
+from lentra.registry.space import lock_stores_of
 
 _KEPT = ("hosts", "growth", "purpose", "labels", "service")
 
@@ -72,8 +72,8 @@ def confirm_held(change: Change, subnet_ref: Any) -> Subnet:
     """
     subnet = find(Subnet, subnet_ref, "subnet", related=("project", "pool"))
     require_project(change.actor, subnet.project, "confirm a held subnet")
-    stores = open_extents(subnet.pool, lock_spaces([subnet.pool_id]))
-    end_due(change, subnet.pool, stores)
+    lock_settled(change, [subnet.pool_id])
+    stores = lock_stores_of([subnet.pk])
     subnet = find(Subnet, subnet.pk, "subnet")
     if subnet.state != "held":
         raise WrongState(f"subnet {subnet.name} is {subnet.state}, not held", received=subnet.state, rule="held")

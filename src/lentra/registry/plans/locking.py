@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from lentra.registry.endings import end_due, free_reservations, free_subnets
+from lentra.registry.endings import free_reservations, free_subnets, lock_settled
 from lentra.registry.errors import NameTaken
 from lentra.registry.ledger import Change
-from lentra.registry.models import Plan, Pool
+from lentra.registry.models import ExtentRow, Plan, Pool
 from lentra.registry.plans.placing import Stores
 from lentra.registry.plans.slots import Wanted
-from lentra.registry.space import lock_spaces, open_extents
+from lentra.registry.space import open_extents
 
 
 def lock_plan(change: Change, wanted: Wanted) -> Stores:
@@ -16,15 +16,16 @@ def lock_plan(change: Change, wanted: Wanted) -> Stores:
     existing = existing_plan(wanted)
     numbers = set(pools)
     if existing:
-        numbers |= set(existing.reservations.values_list("pool", flat=True))
-        if existing.state == "held":
-            numbers |= set(existing.subnets.values_list("pool", flat=True))
-    spaces = lock_spaces(numbers)
-    stores = {}
-    for pool in Pool.objects.filter(pk__in=numbers).select_related("realm"):
-        stores[pool.pk] = open_extents(pool, spaces)
-        end_due(change, pool, stores[pool.pk])
-    return stores
+        numbers |= pools_of(existing)
+    spaces = lock_settled(change, numbers)
+    rows = Pool.objects.filter(pk__in=numbers).select_related("realm")
+    return {pool.pk: open_extents(pool, spaces) for pool in rows}
+
+
+def pools_of(plan: Plan) -> set[int]:
+    """Numbers of the pools in which a plan has blocks or reservations."""
+    blocks = ExtentRow.objects.filter(subnet__plan=plan).values_list("pool", flat=True).distinct()
+    return {*blocks, *plan.reservations.values_list("pool", flat=True)}
 
 
 def existing_plan(wanted: Wanted) -> Plan | None:
@@ -43,9 +44,9 @@ def existing_plan(wanted: Wanted) -> Plan | None:
 
 def drop_held(change: Change, plan: Plan, stores: Stores, verb: str) -> None:
     """Let a held plan fall back at once."""
-    subnets = list(plan.subnets.all())
+    everywhere = {(pool, family): store for pool, own in stores.items() for family, store in own.items()}
+    free_subnets(change, list(plan.subnets.all()), everywhere, verb)
     for pool_id, own in stores.items():
-        free_subnets(change, [s for s in subnets if s.pool_id == pool_id], own, verb)
         free_reservations(change, list(plan.reservations.filter(pool=pool_id)), own, verb)
         for store in own.values():
             store.save()

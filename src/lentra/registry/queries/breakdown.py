@@ -43,7 +43,7 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
             )
     subnets = Subnet.objects.filter(**{name: record for name, record in of.items() if record is not None})
     extents = ExtentRow.objects.filter(
-        family=family, **{f"subnet__{name}": record for name, record in of.items() if record is not None}
+        family=family, **{_path(name): record for name, record in of.items() if record is not None}
     )
     rows = _addresses(extents, by, family)
     _hosts(subnets, extents, by, rows, family)
@@ -69,9 +69,14 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
     return told
 
 
+def _path(name: str) -> str:
+    """Where an extent says its dimension: its pool is its own, all else its subnet's."""
+    return "pool" if name == "pool" else f"subnet__{name}"
+
+
 def _addresses(extents: QuerySet[ExtentRow], by: list[str], family: int) -> dict[tuple[Any, ...], dict[str, Any]]:
     """Addresses by state of each group, in one statement."""
-    keys = [f"subnet__{name}" for name in by]
+    keys = [_path(name) for name in by]
     grouped = (
         extents.filter(subnet__isnull=False)
         .values_list(*keys, "state", "length")
@@ -99,7 +104,7 @@ def _hosts(
     """Usable hosts of the blocks, and how many are used: address records where there are any, else expected hosts."""
     if family != 4:
         return
-    keys = [f"subnet__{name}" for name in by]
+    keys = [_path(name) for name in by]
     blocks = extents.filter(state=State.HANDED_OUT, subnet__isnull=False)
     withheld = {}
     for pool in Pool.objects.filter(pk__in=blocks.values("pool").distinct()).select_related("sheet"):
@@ -108,7 +113,7 @@ def _hosts(
     for *key, pool, length, n in blocks.values_list(*keys, "pool", "length").annotate(n=Count("id")).order_by():
         rows[tuple(key)]["usable"] += n * max(0, (1 << (32 - length)) - withheld[pool])
     recorded = Address.objects.filter(subnet__in=subnets, family=4)
-    counted = recorded.values_list(*keys).annotate(n=Count("id")).order_by()
+    counted = recorded.values_list(*(f"subnet__{name}" for name in by)).annotate(n=Count("id")).order_by()
     for *key, n in counted:
         if tuple(key) in rows:
             rows[tuple(key)]["hosts"] += n
