@@ -199,6 +199,7 @@ const EDIT: Kind = {
     { name: "growth", label: "Growth in percent", kind: "number" },
     { name: "labels", label: "Labels", kind: "labels", help: "key=value, with commas between" },
     { name: "tag", label: "Segment tag", help: "1 to 4094, next, or none" },
+    { name: "outer_tag", label: "Outer tag", kind: "number", help: "of a doubly tagged segment; 0 without one" },
     { name: "gateway", label: "Gateway", help: "none, first, last, or an address" },
     { name: "dhcp", label: "DHCP range", help: "first-last" },
     { name: "name_servers", label: "Name servers", kind: "refs", help: "addresses with commas between" },
