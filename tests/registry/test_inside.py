@@ -270,3 +270,13 @@ def test_a_list_of_ranges_is_checked_against_all_that_is_known(world):
     assert rows[4]["pool"]["name"] == pool.name
     assert rows[6]["with"][0]["owner"] == "keep-out: used elsewhere"
     assert rows[7]["pool"] is None
+
+
+def test_a_pasted_list_may_hold_marks_comments_and_spaced_ranges(world):
+    from lentra.registry.queries.taken import check_ranges
+
+    pool = world.pool("10.40.64.0/22")
+    world.ask(pool, length=24)
+    lines = [" - 10.40.66.0/24, old lab", "# nothing here", "10.40.64.128 - 10.40.65.10  # both", "10.40.64.0/24;"]
+    rows = check_ranges(world.realm, lines)
+    assert [row["how"] for row in rows] == ["free", "overlaps", "equal"]

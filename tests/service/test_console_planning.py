@@ -172,7 +172,7 @@ def test_how_long_a_pool_lasts_is_drawn_and_told(open_as, planner, live):  # noq
     page.get_by_role("link", name="Headroom").click()
     page.get_by_role("table", name="Headroom of pools").get_by_text("quay-cameras").click()
     page.get_by_role("heading", name="How long it lasts").wait_for()
-    page.get_by_role("img", name="quay-cameras, IPv4").wait_for()
+    page.get_by_role("img", name=re.compile("quay-cameras, IPv4: .* readings")).wait_for()
     told = planner.pools.headroom("quay-cameras")[0]
     table = page.get_by_role("table", name="Thresholds, IPv4")
     table.get_by_text(told["thresholds"][2]["likely"]).wait_for()

@@ -13,8 +13,6 @@ from dataclasses import dataclass
 from lentra.addressing.packing import pack, smallest_holding
 from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range
 
-SPARE = "spare tier"
-
 
 @dataclass(frozen=True, slots=True)
 class Need:

@@ -338,3 +338,11 @@ def nearest_inside(prefix: Prefix, ranges: list[Prefix]) -> Prefix | None:
             block = containing(parent.family, min(prefix.first, parent.last), prefix.length)
         options.append((abs(block.first - prefix.first), block))
     return min(options)[1] if options else None
+
+
+def range_in_line(line: str) -> str:
+    """The range in a line of a pasted list, comments and list marks left out; empty if there is none."""
+    words = line.partition("#")[0].replace(",", " ").replace(";", " ").strip(" \t-*•").split()
+    if len(words) >= 3 and words[1] in ("-", "–", "to"):
+        return f"{words[0]}-{words[2]}"
+    return words[0] if words else ""

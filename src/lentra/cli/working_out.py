@@ -265,7 +265,7 @@ def _check(options: argparse.Namespace) -> int:
     ranges = list(options.range)
     if options.file:
         text = sys.stdin.read() if options.file == "-" else Path(options.file).read_text()
-        ranges += [words[0] for line in text.splitlines() if (words := line.partition("#")[0].split())]
+        ranges += text.splitlines()
     if not ranges:
         raise WrongUse("give ranges to check, or a --file with one a line")
     found = client_for(options).check_ranges(options.realm, ranges)

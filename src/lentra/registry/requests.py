@@ -74,27 +74,9 @@ def check_request(wanted: Wanted) -> None:
     Raises:
         Invalid: with what would make sense.
     """
-    if not 1 <= wanted.count <= MOST_AT_ONCE:
-        raise Invalid(
-            f"{wanted.count} subnets at once: 1 to {MOST_AT_ONCE}",
-            field="count",
-            received=wanted.count,
-            suggestions=[max(1, min(wanted.count, MOST_AT_ONCE))],
-        )
-    if not 0 <= wanted.room <= MOST_ROOM:
-        raise Invalid(
-            f"{wanted.room} doublings of room: 0 to {MOST_ROOM}",
-            field="room",
-            received=wanted.room,
-            suggestions=[max(0, min(wanted.room, MOST_ROOM))],
-        )
-    if not 0 <= wanted.hold_minutes <= MOST_HOLD_MINUTES:
-        raise Invalid(
-            f"held for {wanted.hold_minutes} minutes: 1 to {MOST_HOLD_MINUTES}",
-            field="hold_minutes",
-            received=wanted.hold_minutes,
-            suggestions=[max(1, min(wanted.hold_minutes, MOST_HOLD_MINUTES))],
-        )
+    _refuse_beyond("count", wanted.count, 1, MOST_AT_ONCE, "subnets at once")
+    refuse_room(wanted.room)
+    _refuse_beyond("hold_minutes", wanted.hold_minutes, 0, MOST_HOLD_MINUTES, "minutes to be held")
     if wanted.outer_tag:
         check_tag(wanted.outer_tag, "outer_tag")
     if not wanted.families or set(wanted.families) - {4, 6}:
@@ -110,6 +92,25 @@ def check_request(wanted: Wanted) -> None:
         raise Invalid("one prefix is one block: leave out count, or give a length", field="count")
     if wanted.prefix is not None and wanted.beside is not None:
         raise Invalid("give a prefix or what to be beside of, not both", field="beside")
+
+
+def refuse_room(doublings: int) -> None:
+    """Refuse more doublings of room than are kept behind a block.
+
+    Raises:
+        Invalid.
+    """
+    _refuse_beyond("room", doublings, 0, MOST_ROOM, "doublings of room")
+
+
+def _refuse_beyond(field_name: str, given: int, low: int, high: int, what: str) -> None:
+    if not low <= given <= high:
+        raise Invalid(
+            f"{given} {what}: {low} to {high}",
+            field=field_name,
+            received=given,
+            suggestions=[max(low, min(given, high))],
+        )
 
 
 def pool_for(wanted: Wanted, target: Target) -> Pool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from lentra.registry.errors import Invalid, TagTaken
 from lentra.registry.ledger import Change
 from lentra.registry.models import Subnet
@@ -59,6 +61,17 @@ class Tags:
         for _ in range(self._skip + 1):
             found = next(free, found)
         return found
+
+
+def no_tag(sheet: str, received: Any = None) -> Invalid:
+    """The refusal of a subnet without a tag under a rule sheet that wants one."""
+    return Invalid(
+        f"rule sheet {sheet} wants a segment tag on every subnet: ask for the next free one",
+        field="tag",
+        received=received,
+        rule=f"{sheet}: segment tag needed",
+        suggestions=["next"],
+    )
 
 
 def check_tag(tag: int, field: str) -> None:

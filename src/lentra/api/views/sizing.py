@@ -279,17 +279,9 @@ class CheckRangesView(_WorkingOut):
     )
     def post(self, request: Request) -> Response:
         values = _body(request, CheckQuerySerializer)
-        texts = [*values.get("ranges", []), *(_words(line) for line in values.get("text", "").splitlines())]
+        texts = [*values.get("ranges", []), *values.get("text", "").splitlines()]
         found = check_ranges(find(Realm, values["realm"], "realm"), texts)
         return Response(found)
-
-
-def _words(line: str) -> str:
-    """The range of a pasted line: its first word, comments and list marks left out."""
-    words = line.partition("#")[0].replace(",", " ").replace(";", " ").strip(" \t-*•").split()
-    if len(words) >= 3 and words[1] in ("-", "–", "to"):
-        return f"{words[0]}-{words[2]}"
-    return words[0] if words else ""
 
 
 class StillFitsView(APIView):

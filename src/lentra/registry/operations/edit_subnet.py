@@ -16,7 +16,7 @@ from lentra.registry.permissions import require_project
 from lentra.registry.queries.address_map import gateway_of, rules_of
 from lentra.registry.queries.find import find
 from lentra.registry.setup import check_name
-from lentra.registry.tags import Tags, check_tag, wanted_tag
+from lentra.registry.tags import Tags, check_tag, no_tag, wanted_tag
 
 EDITABLE = (
     *("name", "purpose", "notes", "labels", "hosts", "growth", "service"),
@@ -69,12 +69,7 @@ def _tagged(change: Change, subnet: Subnet, values: dict[str, Any]) -> dict[str,
     sheet = subnet.pool.sheet
     if not given:
         if sheet.tag_needed:
-            raise Invalid(
-                f"rule sheet {sheet.name} wants a segment tag on every subnet",
-                field="tag",
-                rule=f"{sheet.name}: segment tag needed",
-                suggestions=["next"],
-            )
+            raise no_tag(sheet.name, values.get("tag"))
         return {"tag": None, "outer_tag": 0, "tag_scope": None}
     place = subnet.zone or subnet.region
     if (number, outer) != (subnet.tag, subnet.outer_tag):

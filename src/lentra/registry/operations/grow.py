@@ -20,7 +20,7 @@ from lentra.registry.operations.edit_set_up import refuse_stale
 from lentra.registry.permissions import require_project
 from lentra.registry.queries.find import find
 from lentra.registry.queries.whereabouts import conflicts_over
-from lentra.registry.requests import check_pool_bounds
+from lentra.registry.requests import check_pool_bounds, refuse_room
 from lentra.registry.space import DatabaseExtents, lock_stores_of
 
 _RELATED = ("project", "pool__realm", "pool__sheet", "zone", "tier", "region")
@@ -138,7 +138,7 @@ def shrink_subnet(
     store = stores[block.family]
     shrink(store, block, target, subnet.pk, state)
     if not as_room:
-        _free_detached_room(change, subnet, store, target)
+        _free_room(subnet, store)
     return _changed(change, subnet, stores, "shrink", before, {"hosts": hosts} if hosts is not None else {})
 
 
@@ -149,15 +149,12 @@ def set_room(change: Change, subnet_ref: Any, doublings: int, version: int | Non
         CannotGrow: something is in the way, or the block is not the first part of so wide a prefix.
         NotAllowed, WrongState, StaleEdit, Invalid.
     """
-    if not 0 <= doublings <= 8:
-        raise Invalid(f"{doublings} doublings of room: 0 to 8", field="room", received=doublings, suggestions=[1])
+    refuse_room(doublings)
     subnet, stores = _locked(change, subnet_ref, "keep room", version)
     block = _block(subnet, None)
     store = stores[block.family]
     before = [str(piece) for piece in subnet.room()]
-    room = [e for e in store.owned_by(subnet.pk) if e.state is State.ROOM]
-    for free in give_back(store, room):
-        keep_out_of(store, free, subnet.realm_id)
+    _free_room(subnet, store)
     if doublings:
         target = grown_prefix(block, max(0, block.length - doublings))
         _refuse_in_the_way(subnet, store, block, target)
@@ -307,8 +304,8 @@ def _within(text: str, target: Prefix) -> bool:
     return family == target.family and target.first <= first and last <= target.last
 
 
-def _free_detached_room(change: Change, subnet: Subnet, store: DatabaseExtents, target: Prefix) -> None:
-    """Free the room that no longer lies directly behind the block."""
+def _free_room(subnet: Subnet, store: DatabaseExtents) -> None:
+    """Free what is kept as room for the subnet."""
     room = [e for e in store.owned_by(subnet.pk) if e.state is State.ROOM]
     for free in give_back(store, room):
         keep_out_of(store, free, subnet.realm_id)

@@ -11,7 +11,7 @@ from lentra.addressing.rules import RuleSheet
 from lentra.addressing.special import prefilled_notes
 from lentra.registry.drawing import Reserve, require_may_draw, whole_of
 from lentra.registry.endings import end_due, free_reservations, note_end
-from lentra.registry.errors import Invalid, NameTaken, StaleProposal, WrongPool
+from lentra.registry.errors import NameTaken, StaleProposal, WrongPool
 from lentra.registry.ledger import Change
 from lentra.registry.models import Pool, Reservation, Subnet, place_key
 from lentra.registry.models.subnets import EXTENT_STATE
@@ -30,7 +30,7 @@ from lentra.registry.queries.target import Target, resolve_target
 from lentra.registry.quotas import refuse_over_quota
 from lentra.registry.requests import Wanted, check_request, lengths_wanted, pool_for
 from lentra.registry.space import DatabaseExtents, lock_pool, open_extents
-from lentra.registry.tags import Tags, wanted_tag
+from lentra.registry.tags import Tags, no_tag, wanted_tag
 
 
 @dataclass
@@ -173,13 +173,7 @@ def tags_for(
     if wanted.tag is None and sheet.tag_needed:
         given = True
     if sheet.tag_needed and not given:
-        raise Invalid(
-            f"rule sheet {sheet.name} wants a segment tag on every subnet: leave tag out for the next free one",
-            field="tag",
-            received=wanted.tag,
-            rule=f"{sheet.name}: segment tag needed",
-            suggestions=["next"],
-        )
+        raise no_tag(sheet.name, wanted.tag)
     if not given:
         return [None] * len(names)
     place = target.zone or target.region

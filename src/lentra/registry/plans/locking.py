@@ -12,6 +12,7 @@ from lentra.registry.space import open_extents
 
 
 def lock_plan(change: Change, wanted: Wanted) -> Stores:
+    """The space of all pools that a plan names or already has blocks in, locked, with what is due ended."""
     pools = wanted.pools
     existing = existing_plan(wanted)
     numbers = set(pools)
@@ -29,6 +30,11 @@ def pools_of(plan: Plan) -> set[int]:
 
 
 def existing_plan(wanted: Wanted) -> Plan | None:
+    """The plan of that name, if there is one.
+
+    Raises:
+        NameTaken: it belongs to another project.
+    """
     if wanted.realm is None:
         return None
     plan = Plan.objects.filter(realm=wanted.realm, name=wanted.text.name).first()

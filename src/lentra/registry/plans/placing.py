@@ -83,7 +83,7 @@ class Placer:
                     self._each_by_itself(pool, store, [s for needs in zones.values() for s in needs])
                 else:
                     fresh = {zone: needs for zone, needs in zones.items() if zone not in settled}
-                    for zone in zones.keys() & settled:
+                    for zone in [zone for zone in zones if zone in settled]:
                         self._beside(pool, store, zone, zones[zone])
                     if fresh:
                         anew = not settled

@@ -22,7 +22,7 @@ from lentra.registry.plans.placing import Placer, Reserving, Stores
 from lentra.registry.plans.reading import PlanText
 from lentra.registry.plans.slots import Finding, Slot, Wanted
 from lentra.registry.setup import check_template
-from lentra.registry.tags import Tags, wanted_tag
+from lentra.registry.tags import Tags, no_tag, wanted_tag
 
 _SALT = "lentra.plan"
 _LIFETIME_SECONDS = 24 * 3600
@@ -64,6 +64,16 @@ def propose(
     proposal: str | None,
     subnet_state: str,
 ) -> Proposed:
+    """Places, names and tags for all slots that a plan adds, under the locks of its pools.
+
+    Args:
+        proposal: the token of a preview, to be carried out exactly as it was shown.
+        subnet_state: the state that the new subnets begin in.
+
+    Raises:
+        Invalid: the proposal is of another plan, or too old.
+        StaleProposal: what the preview showed is no longer possible.
+    """
     text = wanted.text
     kept: dict[tuple[int, int, str], list[Reservation]] = {}
     for reservation in plan.reservations.all() if plan else []:
@@ -95,9 +105,8 @@ def propose(
     ]
     proposed = Proposed(text, plan, comparison, added, places.reserving, list(places.notes), [])
     proposed.errors = [*wanted.errors, *places.errors, *errors, *tag_errors]
-    proposed_drawn = places.drawn
     for one in added:
-        one.slot.drawn_from = proposed_drawn.get(one.slot.key)
+        one.slot.drawn_from = places.drawn.get(one.slot.key)
     return proposed
 
 
@@ -126,8 +135,8 @@ def _names(change: Change, wanted: Wanted, slots: Sequence[Slot]) -> tuple[list[
     skip = max(0, change.attempt - 2)
     names, errors = [], []
     for stem in stems:
-        highest[stem] = highest.get(stem, skip) + 1
-        names.append(numbered(stem, highest[stem]))
+        highest[stem] = highest.get(stem, 0) + 1
+        names.append(numbered(stem, highest[stem] + skip))
     try:
         for name in names:
             check_numbered(name)
@@ -187,9 +196,7 @@ def _tags(
                 number += slot.number - 1
             if not has:
                 if sheet.tag_needed:
-                    raise Invalid(
-                        f"rule sheet {sheet.name} wants a segment tag on every subnet", suggestions=["next"]
-                    )
+                    raise no_tag(sheet.name)
                 continue
             if zone.pk not in scopes:
                 scopes[zone.pk] = Tags(change, zone.pk, zone.name)
@@ -203,6 +210,7 @@ def _tags(
 
 
 def usage_of(wanted: Wanted, stores: Stores) -> list[tuple[Pool, Usage]]:
+    """What is used and free, per pool of the plan and family."""
     found = []
     for pool in sorted(wanted.pools.values(), key=lambda p: p.name):
         for family, store in sorted(stores[pool.pk].items()):
@@ -212,6 +220,7 @@ def usage_of(wanted: Wanted, stores: Stores) -> list[tuple[Pool, Usage]]:
 
 
 def seal(proposed: Proposed) -> str:
+    """A token of a preview, with which committing carries out exactly what it showed."""
     slots = [
         [
             p.slot.key,
@@ -228,6 +237,11 @@ def seal(proposed: Proposed) -> str:
 
 
 def unseal(token: str, text: PlanText) -> dict[str, Any]:
+    """What a preview's token says.
+
+    Raises:
+        Invalid: it is none, is older than a day, or was made for another plan.
+    """
     try:
         body = signing.loads(token, salt=_SALT, max_age=_LIFETIME_SECONDS)
     except signing.BadSignature:  # too old as well

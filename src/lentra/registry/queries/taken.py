@@ -7,7 +7,7 @@ from typing import Any
 
 from lentra.addressing.extents import State
 from lentra.addressing.overlap import relation
-from lentra.addressing.prefix import Prefix, parse_range, prefixes_of_range, range_text
+from lentra.addressing.prefix import Prefix, parse_range, prefixes_of_range, range_in_line, range_text
 from lentra.addressing.refusal import Refusal
 from lentra.registry.errors import Invalid
 from lentra.registry.keep_outs import keep_outs_over
@@ -48,12 +48,13 @@ def check_ranges(realm: Realm, texts: Iterable[str]) -> list[dict[str, Any]]:
     Raises:
         Invalid: too many at once.
     """
-    texts = [text for text in texts if text.strip()]
+    texts = [range_in_line(text) for text in texts]
+    texts = [text for text in texts if text]
     if len(texts) > MOST_RANGES:
         raise Invalid(
             f"{len(texts):,} ranges at once: {MOST_RANGES:,} at most", field="ranges", received=len(texts)
         )
-    return [_check(realm, text.strip()) for text in texts]
+    return [_check(realm, text) for text in texts]
 
 
 def _check(realm: Realm, text: str) -> dict[str, Any]:
