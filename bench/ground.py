@@ -93,10 +93,12 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
     """Fill a pool with /30 subnets, every fifth place left free, as rows of history (not by asking)."""
     from django.db import connection
 
-    from lentra.addressing.extents import State
+    from lentra.addressing.extents import Extent, State
     from lentra.addressing.prefix import Prefix, parse_prefix, prefixes_of_range
-    from lentra.registry.models import ExtentRow, LedgerEntry, Project, Space, Subnet, Tier, Zone, place_key
+    from lentra.addressing.tiles import TileChanges
+    from lentra.registry.models import ExtentRow, LedgerEntry, Project, Space, Subnet, Tier, Tile, Zone, place_key
     from lentra.registry.statements import insert
+    from lentra.registry.tiles import add_tiles
 
     whole = parse_prefix(prefix)
     zones, tiers = list(Zone.objects.select_related("region")), list(Tier.objects.all())
@@ -167,6 +169,13 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
             for p in free
         ]
     )
+    Tile.objects.filter(pool=pool).delete()
+    tiles = TileChanges(4)
+    for n in places:
+        tiles.count(Extent(Prefix(4, whole.first + 4 * n, 30), State.HANDED_OUT), 1)
+    for p in free:
+        tiles.count(Extent(p), 1)
+    add_tiles(pool.pk, tiles)
     counts: dict[str, int] = {}
     for p in free:
         counts[str(p.length)] = counts.get(str(p.length), 0) + 1

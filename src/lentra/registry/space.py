@@ -17,8 +17,10 @@ from django.db.models import QuerySet
 
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS, Prefix
+from lentra.addressing.tiles import TileChanges
 from lentra.registry.models import ExtentRow, Pool, PoolRange, Space
 from lentra.registry.statements import Batch, Prepared, Slot, insert, read_together, update
+from lentra.registry.tiles import add_tiles
 
 _RUN = 4  # free extents read at once at first; doubles with each further read
 _OWNER_COLUMNS = {State.CARVED: "child_id", State.RESERVED: "reservation_id"}  # all others: the subnet's
@@ -78,6 +80,7 @@ class DatabaseExtents:
         self._free: dict[int, list[int]] = {}  # free extents not yet written, by length
         self._written: dict[int, Extent] = {}
         self._removed: set[int] = set()
+        self._tiles = TileChanges(space.family)
 
     # --- reading ---
 
@@ -191,6 +194,7 @@ class DatabaseExtents:
         self.space.largest_free = min(self.free_counts(), default=None)
         self.space.revision += 1
         (batch.update if batch else update)(self.space)
+        add_tiles(self.space.pool_id, self._tiles, batch)
 
     # --- inside ---
 
@@ -260,6 +264,7 @@ class DatabaseExtents:
                 firsts.remove(first)
 
     def _count(self, extent: Extent, sign: int) -> None:
+        self._tiles.count(extent, sign)
         column = extent.state.name.lower()
         size = 1 << (BITS[self.family] - extent.prefix.length)
         setattr(self.space, column, getattr(self.space, column) + sign * size)

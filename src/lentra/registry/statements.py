@@ -90,9 +90,11 @@ class Batch:
     def __init__(self) -> None:
         self._texts: list[Text] = []
 
-    def insert(self, records: Sequence[models.Model], update: tuple[str, ...] = ()) -> None:
+    def insert(
+        self, records: Sequence[models.Model], update: tuple[str, ...] = (), add: tuple[str, ...] = ()
+    ) -> None:
         """As `insert`, later."""
-        self._texts += _insert_texts(records, update, None)
+        self._texts += _insert_texts(records, update, add, None)
 
     def update(self, record: models.Model) -> None:
         """As `update`, later."""
@@ -106,16 +108,20 @@ class Batch:
 
 
 def insert(
-    records: Sequence[models.Model], update: tuple[str, ...] = (), returning: str | None = None
+    records: Sequence[models.Model],
+    update: tuple[str, ...] = (),
+    add: tuple[str, ...] = (),
+    returning: str | None = None,
 ) -> list[Any]:
     """Insert records of one kind.
 
     Args:
         update: columns (attnames) to set where a unique key is already there.
+        add: columns to add to what is there instead.
         returning: a column to tell of each row inserted.
     """
     told = []
-    for text in _insert_texts(records, update, returning):
+    for text in _insert_texts(records, update, add, returning):
         (rows,) = _send([text])
         told += [row[0] for row in rows]
     return told
@@ -138,10 +144,12 @@ def _send(texts: list[Text]) -> list[list[tuple[Any, ...]]]:
     return results
 
 
-def _insert_texts(records: Sequence[models.Model], update: tuple[str, ...], returning: str | None) -> list[Text]:
+def _insert_texts(
+    records: Sequence[models.Model], update: tuple[str, ...], add: tuple[str, ...], returning: str | None
+) -> list[Text]:
     if not records:
         return []
-    fields, head, row, tail = _insert_text(type(records[0]), update, returning)  # type: ignore[arg-type]
+    fields, head, row, tail = _insert_text(type(records[0]), update, add, returning)  # type: ignore[arg-type]
     parts = [records[at : at + _ROWS_AT_ONCE] for at in range(0, len(records), _ROWS_AT_ONCE)]
     return [
         (head + ", ".join([row] * len(part)) + tail, [v for record in part for v in _stored(record, fields)])
@@ -169,17 +177,18 @@ def _with_kind(fields: list[Any]) -> list[Any]:
 
 @cache
 def _insert_text(
-    model: type[models.Model], update: tuple[str, ...], returning: str | None
+    model: type[models.Model], update: tuple[str, ...], add: tuple[str, ...], returning: str | None
 ) -> tuple[list[Any], str, str, str]:
     quote = connection.ops.quote_name
     # Records carry their number; other rows are numbered by the database.
     fields = [f for f in model._meta.concrete_fields if not isinstance(f, models.AutoField)]
     columns = ", ".join(quote(f.column) for f in fields)
     tail = ""
-    if update:
+    if update or add:
         by_attname = {f.attname: quote(f.column) for f in fields}
-        sets = ", ".join(f"{by_attname[name]} = VALUES({by_attname[name]})" for name in update)
-        tail += f" ON DUPLICATE KEY UPDATE {sets}"
+        sets = [f"{by_attname[name]} = VALUES({by_attname[name]})" for name in update]
+        sets += [f"{by_attname[name]} = {by_attname[name]} + VALUES({by_attname[name]})" for name in add]
+        tail += f" ON DUPLICATE KEY UPDATE {', '.join(sets)}"
     if returning:
         tail += f" RETURNING {quote(returning)}"
     head = f"INSERT INTO {quote(model._meta.db_table)} ({columns}) VALUES "

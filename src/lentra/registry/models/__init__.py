@@ -7,7 +7,7 @@ from lentra.registry.models.readings import Reading
 from lentra.registry.models.records import Lease, LedgerEntry, Operation, Record
 from lentra.registry.models.reserved import RESERVATION_KINDS, Reservation
 from lentra.registry.models.setup import Project, Realm, Region, Sheet, Tier, Zone
-from lentra.registry.models.space import ExtentRow, KeepOut, Pool, PoolRange, Space
+from lentra.registry.models.space import ExtentRow, KeepOut, Pool, PoolRange, Space, Tile
 from lentra.registry.models.subnets import Subnet, place_key
 
 __all__ = [
@@ -35,6 +35,7 @@ __all__ = [
     "Space",
     "Subnet",
     "Tier",
+    "Tile",
     "Token",
     "Zone",
     "place_key",

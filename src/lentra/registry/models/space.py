@@ -10,6 +10,7 @@ from lentra.addressing.extents import State
 from lentra.addressing.headroom import Usage
 from lentra.addressing.placement import PLACEMENTS
 from lentra.addressing.prefix import Prefix, range_text
+from lentra.addressing.tiles import Sums
 from lentra.registry.models.fields import AddressField, CountField, name_field
 from lentra.registry.models.records import Record
 from lentra.registry.models.setup import Project, Realm, Region, Sheet, Zone
@@ -103,6 +104,39 @@ class Space(models.Model):
         """The counters as the core's usage."""
         addresses = {state: getattr(self, state.name.lower()) for state in State}
         return Usage(self.family, addresses, {int(n): c for n, c in self.free_counts.items()})
+
+
+class Tile(models.Model):
+    """Sums of the extents of one pool that lie inside a prefix and are narrower than it, for the map of space.
+
+    Kept at every fourth length with each change of the extents; a tile that nothing lies in any more has no `extents`.
+    """
+
+    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, db_index=False)
+    family = models.PositiveSmallIntegerField()
+    length = models.PositiveSmallIntegerField()
+    first: Any = AddressField()
+    extents = models.IntegerField(default=0)
+    free: Any = CountField(default=0)
+    held: Any = CountField(default=0)
+    handed_out: Any = CountField(default=0)
+    room: Any = CountField(default=0)
+    reserved: Any = CountField(default=0)
+    cooling: Any = CountField(default=0)
+    kept_out: Any = CountField(default=0)
+    carved: Any = CountField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["pool", "family", "length", "first"], name="tile_once_in_pool")]
+
+    @property
+    def prefix(self) -> Prefix:
+        """What the tile covers."""
+        return Prefix(self.family, self.first, self.length)
+
+    def sums(self) -> Sums:
+        """The counts as the core's sums."""
+        return Sums({state: getattr(self, state.name.lower()) for state in State}, self.extents)
 
 
 class ExtentRow(models.Model):

@@ -9,7 +9,7 @@ from lentra.addressing.prefix import Prefix
 from lentra.registry.errors import Invalid
 from lentra.registry.keep_outs import keep_out_of
 from lentra.registry.ledger import Change
-from lentra.registry.models import ExtentRow, Pool, PoolRange
+from lentra.registry.models import ExtentRow, Pool, PoolRange, Tile
 from lentra.registry.operations.add_pool import store_ranges, take_ranges
 from lentra.registry.operations.add_set_up import add_set_up
 from lentra.registry.operations.remove_set_up import refuse_used
@@ -90,6 +90,7 @@ def give_back_pool(change: Change, pool_ref: Any) -> Pool:
         for store in stores.values():
             store.save()
     pool.spaces.all().delete()
+    Tile.objects.filter(pool=pool).delete()
     pool.ranges.all().delete()
     change.removed([pool], "give back", ranges=[str(r) for r in ranges])
     return pool

@@ -16,6 +16,7 @@ from lentra.addressing.extents import Extent, State
 from lentra.addressing.headroom import usage_of
 from lentra.addressing.overlap import Range, clashes
 from lentra.addressing.prefix import Prefix, aggregate
+from lentra.addressing.tiles import Sums, TileChanges
 from lentra.registry.models import (
     ExtentRow,
     LedgerEntry,
@@ -26,6 +27,7 @@ from lentra.registry.models import (
     Reservation,
     Space,
     Subnet,
+    Tile,
 )
 from lentra.registry.models.subnets import EXTENT_STATE
 
@@ -104,7 +106,25 @@ def _check_space(pool: Pool, space: Space, offences: list[Offence]) -> int:
             offences.append(Offence(7, what, where))
     if counted.free_counts != kept.free_counts or counted.largest_free != space.largest_free:
         offences.append(Offence(7, "free extents per length differ from the count", where))
+    offences += _check_tiles(pool, extents, where, space.family)
     return len(extents)
+
+
+def _check_tiles(pool: Pool, extents: list[Extent], where: str, family: int) -> list[Offence]:
+    """Rule 7 for the sums that the map is drawn from."""
+    changes = TileChanges(family)
+    for extent in extents:
+        changes.count(extent, 1)
+    counted = dict(changes.take())
+    offences = []
+    for tile in Tile.objects.filter(pool=pool, family=family).iterator(chunk_size=20000):
+        wanted = counted.pop(tile.prefix, Sums())
+        kept = tile.sums()
+        same = all(kept.addresses[state] == wanted.addresses.get(state, 0) for state in State)
+        if not same or kept.extents != wanted.extents:
+            offences.append(Offence(7, f"the tile {tile.prefix} differs from the count", where))
+    offences += [Offence(7, f"the tile {prefix} is missing", where) for prefix in counted]
+    return offences
 
 
 def _top_level_overlaps() -> list[Offence]:
