@@ -91,7 +91,8 @@ def test_cells_cover_a_view_once_and_its_sums_are_the_extents(store, length, off
         assert cell.prefix.first == address, "no gap, no overlap"
         address += cell.prefix.size
         if cell.sums:
-            assert cell.sums.total == cell.prefix.size and cell.prefix.length == slot
+            assert cell.sums.total == cell.prefix.size
+            assert cell.prefix.length == slot
     assert address == min(view.last, pool.last) + 1
     assert len(cells) <= 512
 

@@ -1,4 +1,4 @@
-"""Rules that live in the registry: places, templates, bounds, people, upkeep, pictures, statements."""
+"""Rules that live in the registry: places, templates, bounds, people, upkeep, statements."""
 
 import uuid
 from datetime import timedelta
@@ -156,27 +156,6 @@ def test_adding_ranges_keeps_to_realm_and_sheet(world, holds):
     with pytest.raises(Refusal, match="is outside pool pool"):
         world.do(add_range, carved.pk, P("10.40.9.0/24"))
     holds()
-
-
-def test_the_picture_adds_up_whether_in_pieces_or_in_slots(world):
-    from lentra.registry.queries.picture import picture
-
-    pool = world.pool("10.40.0.0/16", "fd46:40::/48")
-    for _ in range(3):
-        world.ask(pool, length=29, count=256, placement="roomy", families=[4, 6])
-    for text in ("10.40.0.0/16", "fd46:40::/48"):
-        shown = picture(pool, P(text))
-        assert sum(band["share"] for band in shown["bands"]) == pytest.approx(1)
-        assert "mixed" in {band["state"] for band in shown["bands"]}
-        handed = sum(
-            band["share"] * (band["parts"] or {band["state"]: 1}).get("handed out", 0) for band in shown["bands"]
-        )
-        size = 8 if text.startswith("10") else 1 << 64
-        assert handed == pytest.approx(768 * size / P(text).size)
-    detail = picture(pool, P("10.40.0.0/22"))
-    assert detail["enclosing"][0] == "10.40.0.0/16"
-    assert {band["state"] for band in detail["bands"]} <= {"free", "handed out"}
-    assert sum(band["share"] for band in detail["bands"]) == pytest.approx(1)
 
 
 def test_one_process_at_a_time_does_upkeep(world):

@@ -119,24 +119,11 @@ def test_filters_live_in_the_address_and_viewers_cannot_change(open_as):
     assert page.get_by_role("link", name="Request").count() == 0
 
 
-def test_the_picture_zooms_by_prefix(open_as, planner):
-    page = open_as("viewer")
-    number = planner.pools.get("nc-1-general")["id"]
-    page.goto(page.url.rstrip("/") + f"/pools/{number}")
-    page.get_by_role("button", name="Zoom into 10.40.64.0/22").click()
-    page.wait_for_url(re.compile("inside=10.40.64.0"))
-    page.get_by_role("button", name="Zoom into 10.40.64.128/25").wait_for()
-    page.get_by_role("button", name="The same as a table").click()
-    page.get_by_role("table", name="Pieces of 10.40.64.0/22").get_by_role(
-        "link", name="ticketing-nc-1-app-01"
-    ).click()
-    page.get_by_role("heading", name="ticketing-nc-1-app-01").wait_for()
-
-
 PAGES = ["/", "/pools/{pool}", "/subnets", "/subnets/{subnet}", "/request", "/ledger", "/tokens"]
 PAGES += [f"/set-up/{kind}" for kind in ("pools", "rule-sheets", "keep-outs", "reservations", "people")]
 PAGES += [f"/size/{way}" for way in ("hosts", "several", "cluster", "divide", "check")]
 PAGES += [f"/headroom/{view}" for view in ("pools", "usage", "changes", "idle", "ranges")]
+PAGES += ["/map?pool=fleet-private", "/map?realm=fleet&range=10.42.0.0/18&by=project"]
 PAGES += ["/addresses", "/plans", "/plans/{plan}", "/plans/new?from={plan}", "/public", "/subnets/{mapped}"]
 
 

@@ -57,17 +57,6 @@ def test_a_keep_out_over_space_in_use_needs_a_word_and_lifting_it_a_reason(open_
     assert planner.verify()["clean"]
 
 
-def test_the_picture_of_ipv6_zooms_and_the_pool_tells_its_units(open_as, planner, live):  # noqa: F811
-    page = open_as("viewer")
-    page.goto(live.url + f"/pools/{planner.pools.get('nc-1-general')['id']}")
-    page.get_by_role("tab", name="2001:db8:4600::/48").click()
-    page.get_by_role("button", name="Zoom into 2001:db8:4600:2000::/51").click()
-    page.get_by_role("button", name="Zoom into 2001:db8:4600:2000::/54").wait_for()
-    page.get_by_role("navigation", name="Zoom").get_by_role("button", name="2001:db8:4600::/48").click()
-    page.get_by_role("button", name="Zoom into 2001:db8:4600:e000::/51").wait_for()
-    assert "In /64" in page.get_by_role("table", name="IPv6 by state").inner_text()
-
-
 def test_a_token_is_shown_once_and_revoked(open_as, live):  # noqa: F811
     page = open_as("viewer")
     page.goto(live.url + "/tokens")

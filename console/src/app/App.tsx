@@ -6,6 +6,7 @@ import { Problem } from "../api/client";
 import { HeadroomPage } from "../headroom/HeadroomPage";
 import { LedgerPage } from "../ledger/LedgerPage";
 import { Loading } from "../parts/Answers";
+import { MapPage } from "../map/MapPage";
 import { PlanEditorPage } from "../plans/PlanEditor";
 import { PlanPage } from "../plans/PlanPage";
 import { PlansPage } from "../plans/PlansPage";
@@ -71,6 +72,7 @@ function Pages() {
         <Route path="/plans" element={<PlansPage />} />
         <Route path="/plans/new" element={<PlanEditorPage />} />
         <Route path="/plans/:id" element={<PlanPage />} />
+        <Route path="/map" element={<MapPage />} />
         <Route path="/headroom/:view?" element={<HeadroomPage />} />
         <Route path="/addresses" element={<AddressesPage />} />
         <Route path="/public" element={<PublicPage />} />

@@ -3,6 +3,7 @@ import AddIcon from "@mui/icons-material/AddBox";
 import DarkModeIcon from "@mui/icons-material/DarkMode";
 import GridIcon from "@mui/icons-material/GridView";
 import HistoryIcon from "@mui/icons-material/History";
+import MapIcon from "@mui/icons-material/MapOutlined";
 import LightModeIcon from "@mui/icons-material/LightMode";
 import ListIcon from "@mui/icons-material/ViewList";
 import PlanIcon from "@mui/icons-material/ViewModule";
@@ -30,6 +31,7 @@ const PLACES = [
   { to: "/subnets", label: "Subnets", icon: <ListIcon fontSize="small" /> },
   { to: "/size", label: "Work out", icon: <RulerIcon fontSize="small" /> },
   { to: "/plans", label: "Plans", icon: <PlanIcon fontSize="small" /> },
+  { to: "/map", label: "Map", icon: <MapIcon fontSize="small" /> },
   { to: "/headroom", label: "Headroom", icon: <TrendIcon fontSize="small" /> },
   { to: "/public", label: "Public", icon: <PublicIcon fontSize="small" /> },
   { to: "/request", label: "Request", icon: <AddIcon fontSize="small" />, role: "requester" },

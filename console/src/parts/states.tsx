@@ -3,18 +3,21 @@ import Box from "@mui/material/Box";
 import Chip from "@mui/material/Chip";
 import { useTheme } from "@mui/material/styles";
 
-export const STATES = ["free", "handed out", "held", "room", "reserved", "cooling", "kept out", "carved", "mixed"] as const;
+export const STATES = ["free", "handed out", "held", "room", "reserved", "cooling", "kept out", "carved", "mixed", "outside"] as const;
 export type SpaceState = (typeof STATES)[number];
+
+/** What is drawn on the ground of a pattern. */
+export type Mark = "none" | "solid" | "rising" | "falling" | "dots" | "cross" | "lines" | "waves" | "rings";
 
 interface Look {
   light: [string, string];
   dark: [string, string];
-  pattern: "none" | "solid" | "rising" | "falling" | "dots" | "cross" | "lines" | "waves";
+  pattern: Mark;
 }
 
 // [ground, ink] for each colour scheme
 const LOOKS: Record<SpaceState, Look> = {
-  free: { light: ["#fffdf9", "#9fb0a9"], dark: ["#15252b", "#4a646b"], pattern: "none" },
+  free: { light: ["#f1f7d3", "#93ab3c"], dark: ["#2c3517", "#a9c355"], pattern: "rings" },
   "handed out": { light: ["#2a7a8c", "#1d6374"], dark: ["#4c9fae", "#2f7d8d"], pattern: "solid" },
   held: { light: ["#f6e3bf", "#8f5a00"], dark: ["#5b451d", "#f3b562"], pattern: "dots" },
   room: { light: ["#d9ebe8", "#2a7a8c"], dark: ["#1d3b40", "#7cc4cf"], pattern: "dots" },
@@ -23,10 +26,27 @@ const LOOKS: Record<SpaceState, Look> = {
   "kept out": { light: ["#ecdad3", "#a8321f"], dark: ["#47281f", "#f2917e"], pattern: "cross" },
   carved: { light: ["#dcead7", "#3f6d3a"], dark: ["#233d24", "#92c98b"], pattern: "waves" },
   mixed: { light: ["#c9d8d8", "#2a7a8c"], dark: ["#29454b", "#7cc4cf"], pattern: "falling" },
+  outside: { light: ["#eceae4", "#eceae4"], dark: ["#101a1e", "#101a1e"], pattern: "none" },
 };
 
 export function patternId(state: string): string {
   return `state-${state.replace(" ", "-")}`;
+}
+
+/** One pattern: a ground with marks in ink. */
+export function Pattern({ id, ground, ink, mark }: { id: string; ground: string; ink: string; mark: Mark }) {
+  return (
+    <pattern id={id} width="8" height="8" patternUnits="userSpaceOnUse">
+      <rect width="8" height="8" fill={ground} />
+      {mark === "rising" && <path d="M-2 10 10 -2M-2 2 2 -2M6 10 10 6" stroke={ink} strokeWidth="1.6" />}
+      {mark === "falling" && <path d="M-2 -2 10 10M6 -2 10 2M-2 6 2 10" stroke={ink} strokeWidth="1.6" />}
+      {mark === "cross" && <path d="M0 0 8 8M8 0 0 8" stroke={ink} strokeWidth="1.1" />}
+      {mark === "dots" && <circle cx="4" cy="4" r="1.4" fill={ink} />}
+      {mark === "rings" && <circle cx="4" cy="4" r="1.5" fill="none" stroke={ink} strokeWidth="0.9" />}
+      {mark === "lines" && <path d="M0 2H8M0 6H8" stroke={ink} strokeWidth="1.3" />}
+      {mark === "waves" && <path d="M4 0V8" stroke={ink} strokeWidth="1.1" />}
+    </pattern>
+  );
 }
 
 /** The patterns, to be put once into each drawing. */
@@ -38,15 +58,7 @@ export function StatePatterns() {
         const look = LOOKS[state];
         const [ground, ink] = dark ? look.dark : look.light;
         return (
-          <pattern key={state} id={patternId(state)} width="8" height="8" patternUnits="userSpaceOnUse">
-            <rect width="8" height="8" fill={ground} />
-            {look.pattern === "rising" && <path d="M-2 10 10 -2M-2 2 2 -2M6 10 10 6" stroke={ink} strokeWidth="1.6" />}
-            {look.pattern === "falling" && <path d="M-2 -2 10 10M6 -2 10 2M-2 6 2 10" stroke={ink} strokeWidth="1.6" />}
-            {look.pattern === "cross" && <path d="M0 0 8 8M8 0 0 8" stroke={ink} strokeWidth="1.1" />}
-            {look.pattern === "dots" && <circle cx="4" cy="4" r="1.4" fill={ink} />}
-            {look.pattern === "lines" && <path d="M0 2H8M0 6H8" stroke={ink} strokeWidth="1.3" />}
-            {look.pattern === "waves" && <path d="M4 0V8" stroke={ink} strokeWidth="1.1" />}
-          </pattern>
+          <Pattern key={state} id={patternId(state)} ground={ground} ink={ink} mark={look.pattern} />
         );
       })}
     </defs>

@@ -15,6 +15,9 @@ import { PoolHeadroomCard } from "../headroom/PoolHeadroomCard";
 import { Listed, Shown } from "../parts/Answers";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Facts } from "../parts/Facts";
+import { MapTable } from "../map/MapTable";
+import { useMap } from "../map/queries";
+import { SpaceMap } from "../map/SpaceMap";
 import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
@@ -27,8 +30,7 @@ import { RecordForm } from "../setup/RecordForm";
 import { KINDS, type Field } from "../setup/kinds";
 import { actOnPool, removeRecord } from "../setup/queries";
 import { useSubnets } from "../subnets/queries";
-import { usePicture, usePool, usePoolUsage, type Pool, type PoolUsage } from "./queries";
-import { SpacePicture } from "./SpacePicture";
+import { usePool, usePoolUsage, type Pool, type PoolUsage } from "./queries";
 
 export function PoolPage() {
   const { id = "" } = useParams();
@@ -106,18 +108,19 @@ function PoolView({ pool }: { pool: Pool }) {
 function SpaceCard({ pool }: { pool: Pool }) {
   const [query, setQuery] = useSearchParams();
   const inside = query.get("inside") ?? pool.ranges[0]!;
-  const picture = usePicture(String(pool.id), inside);
+  const map = useMap({ realm: pool.realm.name, range: inside });
   const zoom = (prefix: string) => {
     const next = new URLSearchParams(query);
     next.set("inside", prefix);
     setQuery(next, { replace: true });
   };
-  const range = pool.ranges.find((candidate) => candidate === inside || picture.data?.enclosing[0] === candidate) ?? false;
-  const [tabled, setTabled] = useState(false);
+  const range = pool.ranges.find((candidate) => candidate === inside || map.data?.chain.some((step) => step.range === candidate)) ?? false;
   return (
     <Card sx={{ p: 2 }}>
       <Stack direction="row" sx={{ alignItems: "center", mb: 1, gap: 2, flexWrap: "wrap" }}>
-        <Typography variant="h2">Space</Typography>
+        <Typography variant="h2" sx={{ flexGrow: 1 }}>
+          Space
+        </Typography>
         {pool.ranges.length > 1 && (
           <Tabs value={range} onChange={(_, value) => zoom(value)} aria-label="Ranges of the pool">
             {pool.ranges.map((candidate) => (
@@ -125,36 +128,15 @@ function SpaceCard({ pool }: { pool: Pool }) {
             ))}
           </Tabs>
         )}
+        <Link component={RouterLink} to={`/map?realm=${pool.realm.name}&range=${encodeURIComponent(inside)}`}>
+          Open in the map
+        </Link>
       </Stack>
-      <Shown query={picture} what="the picture">
+      <Shown query={map} what="the map">
         {(data) => (
           <>
-            <SpacePicture picture={data} onZoom={zoom} />
-            <Button size="small" onClick={() => setTabled(!tabled)} aria-expanded={tabled} sx={{ mt: 1 }}>
-              {tabled ? "Hide the table" : "The same as a table"}
-            </Button>
-            {tabled && (
-              <RecordTable
-                label={`Pieces of ${data.range}`}
-                rows={data.bands.map((band) => ({ ...band, id: band.range }))}
-                columns={[
-                  { head: "Range", cell: (band) => <Mono>{band.range}</Mono> },
-                  { head: "State", cell: (band) => band.state },
-                  {
-                    head: "Owner",
-                    cell: (band) =>
-                      band.subnet ? (
-                        <Link component={RouterLink} to={`/subnets/${band.subnet.id}`}>{band.subnet.name}</Link>
-                      ) : band.child ? (
-                        <Link component={RouterLink} to={`/pools/${band.child.id}`}>{band.child.name}</Link>
-                      ) : (
-                        "—"
-                      ),
-                  },
-                  { head: "Share", right: true, cell: (band) => percent(band.share * 100) },
-                ]}
-              />
-            )}
+            <SpaceMap map={data} by="state" onZoom={zoom} />
+            <MapTable map={data} />
           </>
         )}
       </Shown>

@@ -3,8 +3,6 @@ import { call, type Page, type Told } from "../api/client";
 
 export type Pool = Told<"Pool">;
 export type PoolUsage = Told<"PoolUsage">;
-export type Band = Told<"Band">;
-export type Picture = Told<"Picture">;
 
 export function usePool(id: string) {
   return useQuery({ queryKey: ["pools", id], queryFn: () => call<Pool>("GET", `pools/${id}`) });
@@ -12,14 +10,6 @@ export function usePool(id: string) {
 
 export function usePoolUsage(id: string) {
   return useQuery({ queryKey: ["pools", id, "usage"], queryFn: () => call<PoolUsage>("GET", `pools/${id}/usage`) });
-}
-
-export function usePicture(id: string, inside: string | undefined) {
-  return useQuery({
-    queryKey: ["pools", id, "picture", inside],
-    queryFn: () => call<Picture>("GET", `pools/${id}/picture`, { query: { inside } }),
-    placeholderData: keepPreviousData,
-  });
 }
 
 /** Usage of pools, a page at a time; `cursor` is the query of a next or previous page. */

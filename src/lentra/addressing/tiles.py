@@ -133,3 +133,19 @@ def outside(view: Prefix, ranges: Iterable[Prefix]) -> list[Prefix]:
             kept += without(piece, inner) if piece.contains(inner) else [piece]
         left = kept
     return sorted(left)
+
+
+def branches_of(view: Prefix, cells: Iterable[Cell], free: Mapping[Prefix, int]) -> dict[Prefix, tuple[int, int]]:
+    """The prefixes from the view down to the cells that are divided: each with its (free, all) addresses.
+
+    Args:
+        cells: cover (parts of) the view, none twice.
+        free: free addresses of each cell, by its prefix.
+    """
+    found: dict[Prefix, tuple[int, int]] = {}
+    for cell in cells:
+        for length in range(view.length, cell.prefix.length):
+            branch = cell.prefix.enclosing(length)
+            known = found.get(branch, (0, 0))
+            found[branch] = (known[0] + free[cell.prefix], known[1] + cell.prefix.size)
+    return found

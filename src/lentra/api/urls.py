@@ -4,7 +4,18 @@ from django.urls import include, path
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
 from rest_framework.routers import SimpleRouter
 
-from lentra.api.views import addresses, headroom, plans, reference, session, setup, sizing, subnets, tools
+from lentra.api.views import (
+    addresses,
+    headroom,
+    plans,
+    reference,
+    session,
+    setup,
+    sizing,
+    space_map,
+    subnets,
+    tools,
+)
 
 router = SimpleRouter(trailing_slash=False)
 router.register("realms", setup.RealmViews, "realm")
@@ -37,6 +48,7 @@ urlpatterns = [
     path("v1/explain", tools.ExplainView.as_view(), name="explain"),
     path("v1/candidates", tools.CandidatesView.as_view(), name="candidates"),
     path("v1/whereabouts", tools.WhereaboutsView.as_view(), name="whereabouts"),
+    path("v1/map", space_map.SpaceMapView.as_view(), name="map"),
     path("v1/usage", tools.UsageView.as_view(), name="usage"),
     path("v1/usage/breakdown", headroom.BreakdownView.as_view(), name="breakdown"),
     path("v1/usage/on", headroom.UsageOnView.as_view(), name="usage-on"),

@@ -12,6 +12,7 @@ import argcomplete
 
 from lentra import __version__
 from lentra.cli import (
+    drawing,
     foreseeing,
     growing,
     inside,
@@ -79,6 +80,7 @@ def build_parser() -> argparse.ArgumentParser:
     planning.add_commands(commands)
     growing.add_commands(commands)
     inside.add_commands(commands)
+    drawing.add_commands(commands)
     foreseeing.add_commands(commands)
     setting_up.add_commands(commands)
     return parser

@@ -137,6 +137,16 @@ class Client:
         found = self.call("GET", "whereabouts", query={"range": range, "realm": realm})
         return list(found.json())
 
+    def map(self, range: str | None = None, **of: Any) -> Record:
+        """The map of a prefix, or of where a ``pool``, ``region`` or ``realm`` begins: cells in order, with their facts.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.map("10.40.96.0/19")["chain"][-1]["name"]
+            'nc-2-general'
+        """
+        return self._record("map", {"range": range, **of})
+
     def usage(self, **of: Any) -> Iterator[Record]:
         """Usage of pools, filtered by realm, region, zone or project."""
         return self.pages("usage", of)

@@ -106,10 +106,6 @@ class Pools(Collection):
         """Per family: readings, growth, when each threshold is reached, and how long each length lasts."""
         return list(self.client.call("GET", f"pools/{part(ref)}/headroom", query=window).json())
 
-    def picture(self, ref: str | int, inside: str | None = None) -> Record:
-        """The pieces of a range of the pool, with their states."""
-        return dict(self.client.call("GET", f"pools/{part(ref)}/picture", query={"inside": inside}).json())
-
 
 class Subnets(Collection):
     """Subnets; `Client.request` and `Client.release` make and end them."""

@@ -356,28 +356,6 @@ class CandidateSerializer(serializers.Serializer):
     can_grow_to = serializers.CharField(help_text="The widest prefix that the block can become in place.")
 
 
-class BandSerializer(serializers.Serializer):
-    """A stretch of a pool's space as one piece of the picture."""
-
-    range = serializers.CharField()
-    state = serializers.CharField(help_text="A state, or 'mixed' where the piece is too fine to show.")
-    share = serializers.FloatField(help_text="Share of the shown range, 0 to 1.")
-    start = serializers.FloatField(help_text="Where it starts, 0 to 1.")
-    subnet = NamedSerializer(allow_null=True)
-    child = NamedSerializer(allow_null=True)
-    parts = serializers.DictField(
-        child=serializers.FloatField(), allow_null=True, help_text="Shares by state of a mixed piece."
-    )
-
-
-class PictureSerializer(serializers.Serializer):
-    """The picture of one range: what is shown, what lies around it, its pieces in order."""
-
-    range = serializers.CharField()
-    enclosing = serializers.ListField(child=serializers.CharField())
-    bands = BandSerializer(many=True)
-
-
 class LedgerSerializer(serializers.ModelSerializer):
     """One ledger entry."""
 

@@ -10,6 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from lentra.api.reading import query_parameters, read_query, records_meant
 from lentra.api.serializers.headroom import (
     BreakdownQuerySerializer,
     BreakdownRowSerializer,
@@ -27,19 +28,13 @@ from lentra.api.serializers.headroom import (
     WindowQuerySerializer,
 )
 from lentra.api.views.setup import find_at_address
-from lentra.api.views.sizing import query_parameters, read_query
 from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Pool, Project, Zone
-from lentra.registry.queries.breakdown import DIMENSIONS, breakdown
-from lentra.registry.queries.find import find
+from lentra.registry.queries.breakdown import breakdown
 from lentra.registry.queries.headroom import changes_between, overview, owner_headroom, pool_headroom, usage_on
 from lentra.registry.queries.idle import idle_things
 from lentra.registry.queries.ranges import ranges_of
-
-
-def _records(values: dict[str, Any]) -> dict[str, Any]:
-    return {name: find(model, values[name], name) for name, model in DIMENSIONS.items() if values.get(name)}
 
 
 class HeadroomView(GenericAPIView):
@@ -55,7 +50,7 @@ class HeadroomView(GenericAPIView):
     )
     def get(self, request: Request) -> Response:
         values = read_query(request, HeadroomQuerySerializer)
-        rows = Pool.objects.select_related("realm").filter(**_records(values))
+        rows = Pool.objects.select_related("realm").filter(**records_meant(values))
         page = self.paginate_queryset(rows)
         return self.get_paginated_response(overview(page, SystemClock().now(), values["window_days"]))
 
@@ -109,7 +104,7 @@ class BreakdownView(APIView):
     def get(self, request: Request) -> Response:
         values = read_query(request, BreakdownQuerySerializer)
         by = [name.strip() for name in values["by"].split(",") if name.strip()]
-        return Response(breakdown(by, values["family"], **_records(values)))
+        return Response(breakdown(by, values["family"], **records_meant(values)))
 
 
 class UsageOnView(APIView):
@@ -162,7 +157,7 @@ class IdleView(APIView):
         responses=IdleSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        records = _records(read_query(request, IdleQuerySerializer))
+        records = records_meant(read_query(request, IdleQuerySerializer))
         found = idle_things(SystemClock().now(), records.get("realm"), records.get("project"))
         return Response(IdleSerializer(found, many=True).data)
 
@@ -175,13 +170,13 @@ class RangesView(APIView):
     )
     def get(self, request: Request) -> Response:
         values = read_query(request, RangesQuerySerializer)
-        found = ranges_of(values.get("family"), values["aggregated"], values.get("since"), **_records(values))
+        found = ranges_of(values.get("family"), values["aggregated"], values.get("since"), **records_meant(values))
         return Response(found)
 
 
 def _scope(values: dict[str, Any]) -> dict[str, Any]:
     """The filter of pools that realm and pool come to."""
-    records = _records(values)
+    records = records_meant(values)
     scope = {}
     if "realm" in records:
         scope["realm"] = records["realm"]

@@ -13,7 +13,7 @@ from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet
 
 from lentra.addressing.headroom import Usage
-from lentra.addressing.prefix import Prefix, parse_prefix
+from lentra.addressing.prefix import Prefix
 from lentra.addressing.refusal import Refusal
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.serializers.setup import (
@@ -26,7 +26,7 @@ from lentra.api.serializers.setup import (
     SecondFamilySerializer,
     UseSerializer,
 )
-from lentra.api.serializers.space import PictureSerializer, PoolUsageSerializer
+from lentra.api.serializers.space import PoolUsageSerializer
 from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
 from lentra.registry.ledger import Change
@@ -49,8 +49,6 @@ from lentra.registry.operations.reserve import (
     reserve,
 )
 from lentra.registry.queries.find import find
-from lentra.registry.queries.outside import outside
-from lentra.registry.queries.picture import picture
 from lentra.registry.queries.usage import own_usage, rolled_up, usage_facts
 from lentra.registry.setup import SETUPS
 
@@ -334,18 +332,6 @@ class PoolViews(SetUpViews):
         pool = self.one(ref)
         return Response(pool_usage([pool])[0])
 
-    @action(detail=True, methods=["get"])
-    def picture(self, request: Request, ref: str) -> Response:
-        """The pieces of a range of the pool (`inside`; the pool's first range if none is given)."""
-        pool = self.one(ref)
-        ranges = [row.prefix for row in pool.ranges.all()]
-        shown = ranges[0]
-        if text := request.query_params.get("inside"):
-            shown = parse_prefix(text)
-            if not any(r.contains(shown) for r in ranges):
-                raise outside(pool, shown, "inside")
-        return Response(picture(pool, shown))
-
 
 def pool_usage(pools: list[Pool]) -> list[dict[str, Any]]:
     """Usage of pools, each by itself and with what was carved from it. A bounded number of statements."""
@@ -416,11 +402,6 @@ def _describe(views: type[SetUpViews], serializer: type[RecordSerializer]) -> No
         PoolViews.usage = extend_schema(  # type: ignore[method-assign]
             summary="Usage of a pool", responses=PoolUsageSerializer
         )(PoolViews.usage)
-        PoolViews.picture = extend_schema(  # type: ignore[method-assign]
-            summary="The picture of a pool's space",
-            responses=PictureSerializer,
-            parameters=[OpenApiParameter("inside", str)],
-        )(PoolViews.picture)
 
 
 def _own(views: type[SetUpViews], name: str) -> Any:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
+from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -18,7 +17,7 @@ from lentra.addressing.refusal import Refusal
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.sizing import size_by_hosts, size_by_subnets, size_of_length
 from lentra.api.changes import answer_of, run_change
-from lentra.api.fields import Strict
+from lentra.api.reading import query_parameters, read_body, read_query, rules_meant
 from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
 from lentra.api.serializers.sizing import (
     CarriesQuerySerializer,
@@ -40,7 +39,7 @@ from lentra.api.serializers.sizing import (
 )
 from lentra.api.serializers.space import SubnetSerializer
 from lentra.registry.errors import Invalid
-from lentra.registry.models import Pool, Realm, Region, Sheet
+from lentra.registry.models import Pool, Realm, Region
 from lentra.registry.operations.set_up_cluster import ClusterMade, WantedCluster, set_up_cluster
 from lentra.registry.queries.find import find
 from lentra.registry.queries.still_fits import still_fits
@@ -50,35 +49,10 @@ _COUNTS = ("total", "withheld", "usable", "needed", "spare")
 _MOST_PARTS = 1024
 
 
-def rules_meant(values: dict[str, Any]) -> RuleSheet:
-    """The rule sheet meant: by name, by pool, or the plainest one."""
-    if values.get("pool"):
-        return find(Pool, values["pool"], "pool", related=("sheet", "realm")).sheet.rules()
-    return find(Sheet, values.get("sheet") or "ends-withheld", "sheet").rules()
-
-
-def read_query(request: Request, serializer: type[Strict]) -> dict[str, Any]:
-    """The query of a call, read by a serializer."""
-    read = serializer(data=request.query_params.dict())
-    read.is_valid(raise_exception=True)
-    return read.validated_data
-
-
-def query_parameters(serializer: type[serializers.Serializer]) -> list[OpenApiParameter]:
-    """A serializer's fields as parameters of the query."""
-    return [OpenApiParameter(name, str) for name in serializer().fields]
-
-
 def size_facts(size: Any, sheet: str, zones: int | None = None, hosts: int | None = None) -> dict[str, Any]:
     """A size as it is told: counts as text."""
     facts = asdict(size)
     return facts | {name: str(facts[name]) for name in _COUNTS} | {"sheet": sheet, "zones": zones, "hosts": hosts}
-
-
-def _body(request: Request, serializer: type[Strict]) -> dict[str, Any]:
-    read = serializer(data=request.data)
-    read.is_valid(raise_exception=True)
-    return read.validated_data
 
 
 class _WorkingOut(APIView):
@@ -97,7 +71,7 @@ class PackView(_WorkingOut):
         responses=PackedSerializer,
     )
     def post(self, request: Request) -> Response:
-        values = _body(request, PackQuerySerializer)
+        values = read_body(request, PackQuerySerializer)
         sheet, inside, family = rules_meant(values), values.get("inside"), values["family"]
         family = inside.family if inside else family
         sizes = {}
@@ -234,7 +208,7 @@ def _cluster_facts(size: Any, sheet: str, services: Any) -> dict[str, Any]:
 class ClusterSizeView(_WorkingOut):
     @extend_schema(summary="Size a cluster", request=ClusterSizeQuerySerializer, responses=ClusterSizeSerializer)
     def post(self, request: Request) -> Response:
-        values = _body(request, ClusterSizeQuerySerializer)
+        values = read_body(request, ClusterSizeQuerySerializer)
         sheet = rules_meant(values)
         services = None
         if prefix := values.get("service_range"):
@@ -252,7 +226,7 @@ class ClusterView(APIView):
         responses={201: answer_of(ClusterMadeSerializer)},
     )
     def post(self, request: Request) -> Response:
-        values = _body(request, ClusterSerializer)
+        values = read_body(request, ClusterSerializer)
         names = ("nodes", "surge", "workloads", "balancers", "own_range")
         wanted = WantedCluster(need=_need(values), **{k: v for k, v in values.items() if k not in names})
         return run_change(request, lambda change: set_up_cluster(change, wanted), _made, 201)
@@ -278,7 +252,7 @@ class CheckRangesView(_WorkingOut):
         responses=CheckedSerializer(many=True),
     )
     def post(self, request: Request) -> Response:
-        values = _body(request, CheckQuerySerializer)
+        values = read_body(request, CheckQuerySerializer)
         texts = [*values.get("ranges", []), *values.get("text", "").splitlines()]
         found = check_ranges(find(Realm, values["realm"], "realm"), texts)
         return Response(found)

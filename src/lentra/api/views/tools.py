@@ -18,6 +18,7 @@ from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spread_over_zones
 from lentra.addressing.special import SPECIAL, prefilled_notes
 from lentra.api.fields import NameField, Strict
+from lentra.api.reading import query_parameters, read_query, rules_meant
 from lentra.api.serializers.space import (
     CandidateSerializer,
     ExplainQuerySerializer,
@@ -30,7 +31,7 @@ from lentra.api.serializers.space import (
     WhereaboutsSerializer,
 )
 from lentra.api.views.setup import pool_usage
-from lentra.api.views.sizing import query_parameters, read_query, rules_meant, size_facts
+from lentra.api.views.sizing import size_facts
 from lentra.registry.errors import Invalid
 from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.permissions import require

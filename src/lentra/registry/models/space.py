@@ -127,7 +127,9 @@ class Tile(models.Model):
     carved: Any = CountField(default=0)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["pool", "family", "length", "first"], name="tile_once_in_pool")]
+        constraints = [
+            models.UniqueConstraint(fields=["pool", "family", "length", "first"], name="tile_once_in_pool")
+        ]
 
     @property
     def prefix(self) -> Prefix:

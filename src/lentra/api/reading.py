@@ -1,0 +1,46 @@
+"""Reading what a call was given: its query, its body, the rules and the realm meant."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import OpenApiParameter
+from rest_framework import serializers
+from rest_framework.request import Request
+
+from lentra.addressing.rules import RuleSheet
+from lentra.api.fields import Strict
+from lentra.registry.models import Pool, Sheet
+from lentra.registry.queries.breakdown import DIMENSIONS
+from lentra.registry.queries.find import find
+
+
+def rules_meant(values: dict[str, Any]) -> RuleSheet:
+    """The rule sheet meant: by name, by pool, or the plainest one."""
+    if values.get("pool"):
+        return find(Pool, values["pool"], "pool", related=("sheet", "realm")).sheet.rules()
+    return find(Sheet, values.get("sheet") or "ends-withheld", "sheet").rules()
+
+
+def read_query(request: Request, serializer: type[Strict]) -> dict[str, Any]:
+    """The query of a call, read by a serializer."""
+    read = serializer(data=request.query_params.dict())
+    read.is_valid(raise_exception=True)
+    return read.validated_data
+
+
+def query_parameters(serializer: type[serializers.Serializer]) -> list[OpenApiParameter]:
+    """A serializer's fields as parameters of the query."""
+    return [OpenApiParameter(name, str) for name in serializer().fields]
+
+
+def read_body(request: Request, serializer: type[Strict]) -> dict[str, Any]:
+    """The body of a call, read by a serializer."""
+    read = serializer(data=request.data)
+    read.is_valid(raise_exception=True)
+    return read.validated_data
+
+
+def records_meant(values: dict[str, Any]) -> dict[str, Any]:
+    """The records by which a question is narrowed down: realm, pool, region, zone, tier, project."""
+    return {name: find(model, values[name], name) for name, model in DIMENSIONS.items() if values.get(name)}
