@@ -11,10 +11,13 @@ from lentra.addressing.forecast import (
     Forecast,
     NoForecast,
     Sample,
+    Step,
     coverage,
     crossing,
+    faster,
     forecast,
     lasting,
+    steady,
     trend_per_day,
 )
 from lentra.addressing.placement import place
@@ -75,8 +78,25 @@ def test_steps_to_come_bring_the_days_nearer():
     found = forecast(series(lambda d: 1000 + 4 * d))
     amount = round(found.level) + 400
     assert crossing(found, amount).likely == 100
-    assert crossing(found, amount, steps=200).likely == 50
-    assert crossing(found, amount, steps=500).likely == 0
+    assert crossing(found, amount, [Step(found.day, 200)]).likely == 50
+    assert crossing(found, amount, [Step(found.day, 500)]).likely == 0
+    assert crossing(found, amount, [Step(found.day + 70, 200)]).likely == 70
+    assert crossing(found, amount, [Step(found.day + 70, -200)]).likely == 150
+    assert crossing(found, amount, [Step(found.day + 5000, 10**6)]).likely == 100
+    # Without growth the steps alone fill a pool, on their days.
+    flat = steady(600.0, found.day)
+    assert crossing(flat, 1000).likely is None
+    when = crossing(flat, 1000, [Step(found.day + 30, 250), Step(found.day + 60, 250)])
+    assert (when.early, when.likely, when.late) == (60, 60, 60)
+
+
+def test_a_faster_pace_is_nearer_and_no_surer():
+    found = forecast(series(lambda n: 1000 + 4 * n + (n * 37) % 11))
+    assert isinstance(found, Forecast)
+    twice = faster(found, 2)
+    amount = round(found.level) + 400
+    assert crossing(twice, amount).likely < crossing(found, amount).likely
+    assert twice.width(56) >= found.width(56)
 
 
 @pytest.mark.parametrize("seed", range(6))

@@ -8,8 +8,9 @@ every earlier week, and the half-width at a horizon is what that share of the pa
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from statistics import median
 
 WINDOW_DAYS = 182
@@ -97,21 +98,46 @@ def trend_per_day(samples: Sequence[Sample], window_days: int = WINDOW_DAYS) -> 
     return _trend(weeks, len(weeks) - 1, window_days)[0] if len(weeks) >= LEAST_WEEKS else None
 
 
-def crossing(found: Forecast, amount: int, steps: int = 0) -> Crossing:
-    """When an amount will be in use.
+@dataclass(frozen=True, slots=True)
+class Step:
+    """Addresses that come at once on a day: a planned need, a plan; negative where space falls back."""
+
+    day: int
+    amount: int
+
+
+def steady(level: float, day: int) -> Forecast:
+    """What is in use stays as it is: for pools without growth, where only steps change anything."""
+    return Forecast(day, level, 0.0, 0, ())
+
+
+def faster(found: Forecast, factor: float) -> Forecast:
+    """The same forecast with growth, and its spread, at another pace."""
+    widths = tuple((days, width * max(factor, 1.0)) for days, width in found.widths)
+    return Forecast(found.day, found.level, found.per_day * factor, found.weeks, widths)
+
+
+def stepped(found: Forecast, steps: Sequence[Step], days: float) -> tuple[float, float, float]:
+    """Low, likely and high use so many days ahead, with the steps that have come by then."""
+    come = sum(step.amount for step in steps if step.day - found.day <= days)
+    low, likely, high = found.at(days)
+    return low + come, likely + come, high + come
+
+
+def crossing(found: Forecast, amount: int, steps: Sequence[Step] = ()) -> Crossing:
+    """When an amount will be in use, steps taken in.
 
     Args:
-        steps: addresses that come at once on top: planned requests, plans not committed, reservations to be drawn.
+        steps: in any order; those of past days count from today on.
     """
-    start = found.level + steps
-    if start >= amount:
+    if stepped(found, steps, 0)[1] >= amount:
         return Crossing(0, 0, 0)
-    likely = (amount - start) / found.per_day
-    return Crossing(
-        _first_day(lambda days: found.at(days)[2] + steps >= amount, likely),
-        round(likely) if likely <= FARTHEST_DAYS else None,
-        _first_day(lambda days: found.at(days)[0] + steps >= amount, FARTHEST_DAYS),
+    days = {max(step.day - found.day, 0) for step in steps}
+    bounds = sorted({day for day in days if day <= FARTHEST_DAYS} | {0, FARTHEST_DAYS + 1})
+    early, likely, late = (
+        _first_day(lambda days, of=of: stepped(found, steps, days)[of] >= amount, bounds) for of in (2, 1, 0)
     )
+    return Crossing(early, likely, late)
 
 
 def coverage(
@@ -164,14 +190,14 @@ def lasting(free_counts: Mapping[int, int], per_day: Mapping[int, float]) -> lis
         day = (taken[length] + 1) / paces[length]
         if day > FARTHEST_DAYS or sum(taken.values()) > 50_000:
             break
-        if _take(counts, length):
+        if take(counts, length):
             taken[length] += 1
         else:
             ends[length] = round(day)
     return [Lasting(length, fits[length], paces[length], ends.get(length)) for length in sorted(paces)]
 
 
-def _take(counts: dict[int, int], length: int) -> bool:
+def take(counts: dict[int, int], length: int) -> bool:
     """Take a block out of the smallest free extent that fits; False if none does."""
     fitting = [n for n, count in counts.items() if count and n <= length]
     if not fitting:
@@ -246,16 +272,23 @@ def _growing(widths: Sequence[tuple[int, float]]) -> list[tuple[int, float]]:
     return [(horizon, width) for width, horizons in pools for horizon in horizons]
 
 
-def _first_day(reached: object, farthest: float) -> int | None:
-    """The first whole day on which a condition that stays true once reached is met, up to `farthest`."""
-    assert callable(reached)
-    low, high = 0, int(min(farthest, FARTHEST_DAYS)) + 1
-    if not reached(high):
-        return None
-    while low < high:
-        middle = (low + high) // 2
-        if reached(middle):
-            high = middle
-        else:
-            low = middle + 1
-    return low
+def _first_day(reached: Callable[[int], bool], bounds: Sequence[int]) -> int | None:
+    """The first whole day on which a condition is met.
+
+    Args:
+        reached: between two bounds it stays true once it is.
+        bounds: the days on which a step comes, in order, between today and the end of sight.
+    """
+    for start, end in pairwise(bounds):
+        low, high = start, end - 1
+        if not reached(high):
+            # What is uncertain spreads faster than it grows: it may have been met, but is not for good.
+            continue
+        while low < high:
+            middle = (low + high) // 2
+            if reached(middle):
+                high = middle
+            else:
+                low = middle + 1
+        return low
+    return None
