@@ -134,10 +134,11 @@ def crossing(found: Forecast, amount: int, steps: Sequence[Step] = ()) -> Crossi
         return Crossing(0, 0, 0)
     days = {max(step.day - found.day, 0) for step in steps}
     bounds = sorted({day for day in days if day <= FARTHEST_DAYS} | {0, FARTHEST_DAYS + 1})
-    early, likely, late = (
-        _first_day(lambda days, of=of: stepped(found, steps, days)[of] >= amount, bounds) for of in (2, 1, 0)
-    )
-    return Crossing(early, likely, late)
+
+    def first_day(of: int) -> int | None:
+        return _first_day(lambda day: stepped(found, steps, day)[of] >= amount, bounds)
+
+    return Crossing(first_day(2), first_day(1), first_day(0))
 
 
 def coverage(
