@@ -128,3 +128,18 @@ def holds(registry_database):
         assert found["clean"], found["offences"]
 
     return check
+
+
+@pytest.fixture
+def readings(world):
+    """Takes readings day by day while something happens."""
+
+    def run(days, happening=lambda n: None):
+        from lentra.registry.readings import take_readings
+
+        for n in range(days):
+            happening(n)
+            take_readings(world.clock)
+            world.later(days=1)
+
+    return run

@@ -5,21 +5,6 @@ from datetime import timedelta
 import pytest
 
 
-@pytest.fixture
-def readings(world):
-    """Takes readings day by day while something happens."""
-
-    def run(days, happening=lambda n: None):
-        from lentra.registry.readings import take_readings
-
-        for n in range(days):
-            happening(n)
-            take_readings(world.clock)
-            world.later(days=1)
-
-    return run
-
-
 def test_upkeep_takes_readings_once_a_day_and_after_large_changes(world):
     from lentra.registry.models import Reading
     from lentra.registry.upkeep import run_upkeep
@@ -56,7 +41,7 @@ def test_readings_older_than_two_years_are_kept_weekly(world, readings):
 
 
 def test_usage_on_a_day_comes_from_the_last_reading_before_it(world, readings):
-    from lentra.registry.queries.headroom import usage_on
+    from lentra.registry.queries.usage_then import usage_on
 
     pool = world.pool("10.40.0.0/24")
     start = world.clock.now().date()
@@ -69,7 +54,7 @@ def test_usage_on_a_day_comes_from_the_last_reading_before_it(world, readings):
 def test_what_changed_between_two_days_is_told_by_whom(world):
     from lentra.registry.operations.give_back import give_back_subnet
     from lentra.registry.operations.grow import grow_subnet
-    from lentra.registry.queries.headroom import changes_between
+    from lentra.registry.queries.usage_then import changes_between
 
     pool = world.pool("10.40.0.0/24")
     other = world.pool("10.41.0.0/24", name="other")

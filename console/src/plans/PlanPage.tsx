@@ -100,7 +100,7 @@ function useWhatIsThere(plan: Plan): There {
       (record["left"] as string[]).map((range) => ({
         range,
         kind: String(record["kind"]),
-        zone: record["kind"] === "future tier" ? record.name!.slice(plan.name.length + 1).replace(/-ipv[46].*$/, "") : "",
+        zone: (record["zone"] as { name: string } | null)?.name ?? "",
       })),
     ),
   };

@@ -194,6 +194,22 @@ KINDS = (
         filters=("realm", "pool", "plan", "ending_within", "text"),
     ),
     Kind(
+        "need",
+        "planned_needs",
+        ("name", "day", "count", "length", "pool", "project", "reason", "plan"),
+        (
+            Option("pool", "where it will be asked for", needed=True),
+            Option("family", "4 or 6", int),
+            Option("length", "of each block", int, needed=True),
+            Option("count", "how many blocks (1)", int),
+            Option("day", "when, such as 2027-03-01", needed=True),
+            Option("project", "who will ask"),
+            Option("reason", "what for", needed=True),
+        ),
+        "need add new-quays --pool north-coast --length 24 --count 4 --day 2027-03-01 --reason 'quays at Vetle' --preview",
+        filters=("pool", "project", "text"),
+    ),
+    Kind(
         "person",
         "people",
         ("name", "role", "full_name", "active", "projects"),

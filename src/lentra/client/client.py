@@ -75,6 +75,7 @@ class Client:
         self.tokens = Collection(self, "tokens")
         self.subnets = Subnets(self, "subnets")
         self.reservations = Collection(self, "reservations")
+        self.planned_needs = Collection(self, "planned-needs")
         self.addresses = Collection(self, "addresses")
         self.plans = Plans(self, "plans")
 

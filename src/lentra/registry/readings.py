@@ -11,6 +11,7 @@ from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
 from lentra.registry.clock import Clock
 from lentra.registry.models import ExtentRow, Reading, Space
+from lentra.registry.queries.headroom import whole_of
 from lentra.registry.statements import insert
 
 DAILY_FOR = timedelta(days=730)
@@ -21,7 +22,7 @@ _COLUMNS = ("used", "total", "states", "free_counts")
 def take_readings(clock: Clock) -> int:
     """Take today's readings of all pools, projects and zones, anew if today has some; returns how many."""
     day = clock.now().date()
-    readings = [*_of_pools(day), *_of_owners(day, "project"), *_of_owners(day, "zone")]
+    readings = [*_of_pools(day), *_of_owners(day, "project"), *_of_owners(day, "zone"), *_of_realms(day)]
     insert(readings, update=_COLUMNS)
     return len(readings)
 
@@ -64,6 +65,25 @@ def _of_pools(day: date) -> Iterator[Reading]:
             states={state.word: str(amount) for state, amount in usage.addresses.items() if amount},
             free_counts=space.free_counts,
         )
+
+
+def _of_realms(day: date) -> Iterator[Reading]:
+    """All pools of each realm together, nothing counted twice."""
+    spaces: dict[int, list[Space]] = {}
+    for space in Space.objects.select_related("pool"):
+        spaces.setdefault(space.pool.realm_id, []).append(space)
+    for realm, own in spaces.items():
+        for family, usage in whole_of(own).items():
+            yield Reading(
+                kind="realm",
+                subject=realm,
+                family=family,
+                day=day,
+                used=usage.total - usage.free,
+                total=usage.total,
+                states={state.word: str(amount) for state, amount in usage.addresses.items() if amount},
+                free_counts={str(length): count for length, count in sorted(usage.free_counts.items())},
+            )
 
 
 def _of_owners(day: date, kind: str) -> Iterator[Reading]:

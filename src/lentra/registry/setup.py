@@ -19,6 +19,7 @@ from lentra.registry.models import (
     LedgerEntry,
     Person,
     Plan,
+    PlannedNeed,
     Pool,
     PoolRange,
     Project,
@@ -31,8 +32,10 @@ from lentra.registry.models import (
     Tier,
     Zone,
 )
+from lentra.registry.outlooks import forget_outlooks
 
 NAME = re.compile(r"(?=.*[a-z])[a-z0-9][a-z0-9._-]{0,61}[a-z0-9]|[a-z]")
+MOST_NEEDED = 1_000_000  # blocks of one planned need
 TEMPLATE_FIELDS = ("project", "zone", "region", "tier", "pool", "environment", "nn")
 
 
@@ -46,6 +49,7 @@ class SetUp:
         uses: what stands on it, as (kind, rows); a record in use cannot be removed.
         fixed: fields that never change.
         fixed_in_use: fields that do not change while something uses the record.
+        follows: what else a change of the record brings with it.
     """
 
     model: type[Record]
@@ -54,6 +58,7 @@ class SetUp:
     uses: Callable[[Any], list[tuple[str, QuerySet]]]
     fixed: tuple[str, ...] = ()
     fixed_in_use: tuple[str, ...] = ()
+    follows: Callable[[Any], None] = lambda record: None
 
     def users_of(self, record: Record, most: int = 20) -> tuple[int, list[dict[str, Any]]]:
         """How many records use this one, and the first of them (kind, number, name)."""
@@ -204,6 +209,26 @@ def _check_reservation(reservation: Reservation) -> None:
         check_name(reservation.service, "service")
 
 
+def _check_need(need: PlannedNeed) -> None:
+    check_name(need.name)
+    if not need.reason.strip():
+        raise Invalid("a planned need needs a reason: who will ask, and what for", field="reason")
+    if need.family not in (4, 6):
+        raise Invalid(f"{need.family} is no family", field="family", received=need.family, suggestions=[4, 6])
+    lengths = [r.length for r in need.pool.ranges.all() if r.family == need.family]
+    if not lengths:
+        raise Invalid(f"pool {need.pool.name} has no IPv{need.family}", field="family", received=need.family)
+    if not min(lengths) <= need.length <= BITS[need.family]:
+        raise Invalid(
+            f"a /{need.length} is wider than pool {need.pool.name}, or no IPv{need.family} length",
+            field="length",
+            received=need.length,
+            suggestions=[min(max(need.length, min(lengths)), BITS[need.family])],
+        )
+    if not 1 <= need.count <= MOST_NEEDED:
+        raise Invalid(f"{need.count} blocks: 1 to {MOST_NEEDED:,}", field="count", received=need.count)
+
+
 def _check_person(person: Person) -> None:
     check_name(person.name)
 
@@ -229,6 +254,10 @@ def _plans(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("plan", Plan.objects.filter(**{field: record}).order_by("name"))
 
 
+def _needs(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("planned need", PlannedNeed.objects.filter(**{field: record}).order_by("day"))
+
+
 def _uses(*of: Callable[[Any], tuple[str, QuerySet]]) -> Callable[[Any], list[tuple[str, QuerySet]]]:
     return lambda record: [use(record) for use in of]
 
@@ -247,7 +276,11 @@ SETUPS: dict[str, SetUp] = {
         ),
     ),
     "zone": SetUp(
-        Zone, "planner", _check_named, _uses(_pools("zone"), _subnets("zone")), fixed_in_use=("region",)
+        Zone,
+        "planner",
+        _check_named,
+        _uses(_pools("zone"), _subnets("zone"), _reservations("zone")),
+        fixed_in_use=("region",),
     ),
     "tier": SetUp(
         Tier,
@@ -260,20 +293,26 @@ SETUPS: dict[str, SetUp] = {
         Project,
         "planner",
         _check_named,
-        _uses(_pools("project"), _subnets("project"), _reservations("projects"), _plans("project")),
+        _uses(
+            _pools("project"), _subnets("project"), _reservations("projects"), _plans("project"), _needs("project")
+        ),
         fixed_in_use=("name",),
     ),
     "pool": SetUp(
         Pool,
         "planner",
         _check_pool,
-        _uses(_pools("parent"), _subnets_in_pool, _reservations("pool")),
+        _uses(_pools("parent"), _subnets_in_pool, _reservations("pool"), _needs("pool")),
         fixed=("realm", "parent"),
         fixed_in_use=("sheet",),
+        follows=lambda pool: forget_outlooks([pool.pk]),
     ),
     "keep-out": SetUp(KeepOut, "planner", _check_keep_out, lambda r: [], fixed=("realm", "range")),
     "reservation": SetUp(
         Reservation, "planner", _check_reservation, lambda r: [], fixed=("realm", "pool", "range", "family")
+    ),
+    "planned need": SetUp(
+        PlannedNeed, "planner", _check_need, lambda r: [], follows=lambda need: forget_outlooks([need.pool_id])
     ),
     "person": SetUp(
         Person,

@@ -11,6 +11,7 @@ from lentra.api.fields import PrefixField, RangeField, RefField, Strict
 from lentra.registry.models import (
     KeepOut,
     Person,
+    PlannedNeed,
     Pool,
     Project,
     Realm,
@@ -249,6 +250,7 @@ class ReservationSerializer(RecordSerializer):
     pool = RefField(Pool)
     realm = RefField(read_only=True)
     plan = RefField(read_only=True, allow_null=True)
+    zone = RefField(read_only=True, allow_null=True)
     name = serializers.CharField(required=False, max_length=63)
     ends_at = serializers.DateTimeField(required=False, allow_null=True)
     projects = serializers.ListField(child=RefField(Project), required=False, max_length=100)
@@ -276,6 +278,7 @@ class ReservationSerializer(RecordSerializer):
             "ends_at",
             "projects",
             "tiers",
+            "zone",
             "plan",
             "created_at",
             "length",
@@ -299,6 +302,29 @@ class ReservationSerializer(RecordSerializer):
         for name in ("projects", "tiers", "left"):
             fields[name].get_attribute = lambda reservation: []  # told by to_representation
         return fields
+
+
+class PlannedNeedSerializer(RecordSerializer):
+    """Blocks that will be asked for on a day: a step in the forecast of their pool."""
+
+    addresses = serializers.CharField(read_only=True, help_text="Of all its blocks. A whole number as text.")
+
+    class Meta:
+        model = PlannedNeed
+        fields = (
+            *_ALWAYS,
+            "name",
+            "pool",
+            "family",
+            "length",
+            "count",
+            "day",
+            "project",
+            "reason",
+            "plan",
+            "addresses",
+        )
+        read_only_fields = ("id", "plan")
 
 
 class PersonSerializer(RecordSerializer):
@@ -354,6 +380,7 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "pool": PoolSerializer,
     "keep-out": KeepOutSerializer,
     "reservation": ReservationSerializer,
+    "planned need": PlannedNeedSerializer,
     "person": PersonSerializer,
 }
 assert set(BY_KIND) == set(SETUPS)

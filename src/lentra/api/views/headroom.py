@@ -32,9 +32,10 @@ from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Pool, Project, Zone
 from lentra.registry.queries.breakdown import breakdown
-from lentra.registry.queries.headroom import changes_between, overview, owner_headroom, pool_headroom, usage_on
+from lentra.registry.queries.headroom import overview, owner_headroom, pool_headroom
 from lentra.registry.queries.idle import idle_things
 from lentra.registry.queries.ranges import ranges_of
+from lentra.registry.queries.usage_then import changes_between, usage_on
 
 
 class HeadroomView(GenericAPIView):

@@ -205,7 +205,7 @@ class KeepOutViews(SetUpViews):
 
 class ReservationViews(SetUpViews):
     kind = "reservation"
-    related = ("realm", "pool", "plan")
+    related = ("realm", "pool", "plan", "zone")
     filter_by = {"realm": SETUPS["realm"].model, "pool": Pool, "plan": Plan}
 
     def get_queryset(self) -> QuerySet:
@@ -232,6 +232,13 @@ class ReservationViews(SetUpViews):
 
     def remove(self, change: Change, record: Any) -> Any:
         return give_back_reservation(change, record.pk)
+
+
+class PlannedNeedViews(SetUpViews):
+    kind = "planned need"
+    related = ("pool", "project")
+    filter_by = {"pool": Pool, "project": SETUPS["project"].model}
+    orders = {"day": "day", "name": "name", "oldest": "id", "newest": "-id"}
 
 
 class PersonViews(SetUpViews):
@@ -428,6 +435,7 @@ for _views in (
     PoolViews,
     KeepOutViews,
     ReservationViews,
+    PlannedNeedViews,
     PersonViews,
 ):
     _describe(_views, BY_KIND[_views.kind])

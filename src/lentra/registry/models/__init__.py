@@ -1,6 +1,7 @@
 """All records."""
 
 from lentra.registry.models.addresses import ADDRESS_KINDS, Address
+from lentra.registry.models.foresight import ALERT_STAGES, THRESHOLDS, Alert, Delivery, Outlook, PlannedNeed
 from lentra.registry.models.people import ROLES, Membership, Person, Token
 from lentra.registry.models.plans import Plan
 from lentra.registry.models.readings import Reading
@@ -12,17 +13,23 @@ from lentra.registry.models.subnets import Subnet, place_key
 
 __all__ = [
     "ADDRESS_KINDS",
+    "ALERT_STAGES",
     "RESERVATION_KINDS",
     "ROLES",
+    "THRESHOLDS",
     "Address",
+    "Alert",
+    "Delivery",
     "ExtentRow",
     "KeepOut",
     "Lease",
     "LedgerEntry",
     "Membership",
     "Operation",
+    "Outlook",
     "Person",
     "Plan",
+    "PlannedNeed",
     "Pool",
     "PoolRange",
     "Project",

@@ -8,14 +8,15 @@ from django.db import models
 
 from lentra.registry.models.fields import CountField
 
-READING_KINDS = ("pool", "project", "zone")
+READING_KINDS = ("pool", "project", "zone", "realm")
 
 
 class Reading(models.Model):
-    """Usage of one pool, project or zone in one family at the end of a day.
+    """Usage of one pool, project, zone or realm in one family at the end of a day.
 
-    `subject` is the record's number, `used` what is not free (of projects and zones: what their subnets own).
-    A pool's reading has its `total`, the addresses by state, and the free extents per length.
+    `subject` is the record's number, `used` what is not free: of projects and zones what their subnets own, of realms what
+    is not free in any of their pools, nothing counted twice. Pools and realms have their `total`, the addresses by state,
+    and the free extents per length.
     """
 
     kind = models.CharField(max_length=8, choices=[(k, k) for k in READING_KINDS])

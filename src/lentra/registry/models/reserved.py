@@ -10,7 +10,7 @@ from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix, aggregate, range_text
 from lentra.registry.models.fields import AddressField, name_field
 from lentra.registry.models.records import Record
-from lentra.registry.models.setup import Project, Realm, Tier
+from lentra.registry.models.setup import Project, Realm, Tier, Zone
 from lentra.registry.models.space import Pool
 
 RESERVATION_KINDS = (
@@ -23,7 +23,7 @@ class Reservation(Record):
     """A range of a pool kept back. Its extents are what is left of it: those who may draw from it make it smaller.
 
     `projects` and `tiers` say who may draw (none: planners alone). `service` is the one it is kept for, if it is
-    kept for one alone. At `ends_at` it falls back by itself.
+    kept for one alone. At `ends_at` it falls back by itself. What a plan keeps for tiers to come is kept in a `zone`.
     """
 
     KIND = "reservation"
@@ -40,6 +40,7 @@ class Reservation(Record):
     ends_at = models.DateTimeField(null=True, db_index=True)
     created_at = models.DateTimeField()
     plan = models.ForeignKey("Plan", null=True, on_delete=models.PROTECT, related_name="reservations")
+    zone = models.ForeignKey(Zone, null=True, blank=True, on_delete=models.PROTECT, related_name="reservations")
     projects = models.ManyToManyField(Project, related_name="reservations")
     tiers = models.ManyToManyField(Tier, related_name="reservations")
 

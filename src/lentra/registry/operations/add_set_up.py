@@ -25,6 +25,7 @@ def add_set_up(change: Change, kind: str, values: dict[str, Any], **more: Any) -
     set_up.check(record)
     refuse_taken_name(kind, record)
     change.added([record], **more)
+    set_up.follows(record)
     return record
 
 

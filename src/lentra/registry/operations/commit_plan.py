@@ -11,7 +11,7 @@ from lentra.addressing.refusal import Refusal
 from lentra.registry.endings import free_reservations, note_end
 from lentra.registry.errors import Invalid, PlanNotPossible
 from lentra.registry.ledger import Change
-from lentra.registry.models import Plan, Reservation, Subnet, place_key
+from lentra.registry.models import Plan, Reservation, Subnet, Zone, place_key
 from lentra.registry.models.subnets import EXTENT_STATE
 from lentra.registry.naming import split_name, stem_for
 from lentra.registry.operations.give_back import give_back_many
@@ -94,6 +94,16 @@ def commit_plan(
         change.batch.send()
         give_back_many(change, [s for s in comparison.unwanted if s.state in ("active", "retiring")])
     return proposed
+
+
+def propose_plan(change: Change, text: PlanText) -> Proposed:
+    """What a plan would hand out now. Nothing is written; faults are listed in it."""
+    wanted = resolve(text)
+    if wanted.errors:
+        return Proposed(text, None, compare(None, wanted), [], [], [], list(wanted.errors))
+    stores = lock_plan(change, wanted)
+    plan = existing_plan(wanted)
+    return propose(change, wanted, plan, compare(plan, wanted), stores, None, "active")
 
 
 def _not_possible(errors: Sequence[Finding]) -> PlanNotPossible:
@@ -212,6 +222,7 @@ def _keep_back(
     """Make the ranges that the plan keeps back its reservations, for its project to draw from."""
     rows = list(reserving)
     taken = set(Reservation.objects.filter(realm=wanted.realm, plan=plan).values_list("name", flat=True))
+    zones = {zone.name: zone for zone in Zone.objects.filter(name__in={one.zone for one in rows if one.zone})}
     reservations = []
     for one in rows:
         name = _reservation_name(plan, one, taken)
@@ -229,6 +240,7 @@ def _keep_back(
                 ends_at=ends_at,
                 created_at=change.now,
                 plan=plan,
+                zone=zones.get(one.zone),
             )
         )
     change.added(reservations, "reserve", projects=[wanted.text.project])

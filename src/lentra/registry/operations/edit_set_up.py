@@ -39,7 +39,9 @@ def edit_set_up(
     refuse_taken_name(kind, record)
     for field, value in before.items():
         setattr(record, field, value)
+    set_up.follows(record)
     change.edited(record, **values)
+    set_up.follows(record)
     return record
 
 

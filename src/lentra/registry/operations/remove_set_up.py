@@ -21,6 +21,7 @@ def remove_set_up(change: Change, kind: str, record_id: int) -> Record:
     record = set_up.model._default_manager.select_for_update().get(pk=record_id)
     refuse_used(kind, record)
     change.removed([record])
+    set_up.follows(record)
     return record
 
 

@@ -76,9 +76,8 @@ def propose(
     """
     text = wanted.text
     kept: dict[tuple[int, int, str], list[Reservation]] = {}
-    for reservation in plan.reservations.all() if plan else []:
-        zone = reservation.name.removeprefix(f"{text.name}-").rpartition("-ipv")[0]
-        where = zone if reservation.kind == "future tier" else ""
+    for reservation in plan.reservations.select_related("zone") if plan else []:
+        where = reservation.zone.name if reservation.zone else ""
         kept.setdefault((reservation.pool_id, reservation.family, where), []).append(reservation)
     placer = Placer(stores, EXTENT_STATE[subnet_state], text.summarise, text.placement, kept)
     shown = unseal(proposal, text) if proposal else None

@@ -13,6 +13,7 @@ from lentra.registry.models import (
     KeepOut,
     Person,
     Plan,
+    PlannedNeed,
     Pool,
     Project,
     Realm,
@@ -30,7 +31,7 @@ BY_KIND: dict[str, type[Model]] = {
     model.KIND: model
     for model in (
         *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
-        *(Reservation, Plan, Address),
+        *(Reservation, Plan, Address, PlannedNeed),
     )
 }
 _SHOWN = 5

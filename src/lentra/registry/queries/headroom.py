@@ -1,8 +1,9 @@
-"""Headroom: how much more fits, and how long until a threshold and until full; as of today or of an earlier day."""
+"""Headroom: how much more fits, and how long until a threshold and until full."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -15,16 +16,128 @@ from lentra.addressing.forecast import (
     Forecast,
     NoForecast,
     Sample,
+    Step,
     crossing,
+    faster,
     forecast,
     lasting,
+    steady,
+    stepped,
     trend_per_day,
 )
 from lentra.addressing.headroom import Usage
-from lentra.registry.errors import Invalid
-from lentra.registry.models import ExtentRow, LedgerEntry, Pool, Project, Reading, Space, Zone
+from lentra.registry.models import THRESHOLDS, ExtentRow, Outlook, Pool, Project, Reading, Realm, Space, Zone
+from lentra.registry.queries.steps import KnownStep, steps_of
 
 _FAN_WEEKS = 26
+REALM_PERCENTS = (75, 90)  # a realm has no thresholds of its own
+
+
+@dataclass(frozen=True)
+class Ahead:
+    """What is known of the use of one space to come: its readings, the trend of them, and the steps.
+
+    Args:
+        usage: as it is now (or as it would be).
+        asked: blocks handed out in the window, per length; `consumed` counts the room behind them too.
+        pace: growth beside today's; 1 is as it is.
+    """
+
+    family: int
+    usage: Usage
+    readings: Sequence[Reading]
+    steps: Sequence[KnownStep]
+    now: datetime
+    window_days: int = WINDOW_DAYS
+    asked: Mapping[int, int] | None = None
+    consumed: Mapping[int, int] | None = None
+    pace: float = 1.0
+    shift: int = 0
+
+    @property
+    def samples(self) -> list[Sample]:
+        """The readings as the core counts them."""
+        return [Sample(r.day.toordinal(), r.used) for r in self.readings]
+
+    @property
+    def made(self) -> Forecast | NoForecast:
+        """The trend, at its pace and from what is used now; or why there is none."""
+        found = forecast(self.samples, window_days=self.window_days)
+        if isinstance(found, NoForecast):
+            return found
+        return replace(faster(found, self.pace), level=found.level + self.shift)
+
+    def facts(self, warning: int, critical: int) -> dict[str, Any]:
+        """All that is told of it: trend, thresholds, lengths, fan, steps."""
+        made = self.made
+        base = self._base(made)
+        used = self.usage.total - self.usage.free
+        return {
+            "family": self.family,
+            "total": str(self.usage.total),
+            "used": str(used),
+            "used_percent": round(self.usage.used_percent, 2),
+            "warning_percent": warning,
+            "critical_percent": critical,
+            **trend_facts(made, self.samples, self.window_days, self.pace),
+            "thresholds": self._thresholds(base, (warning, critical, 100)),
+            "lengths": self._lengths(),
+            "steps": [step.told() for step in self.steps],
+            "readings": [_told(r) for r in self.readings],
+            "fan": fan_of(base, self._core_steps()),
+        }
+
+    def brief(self, warning: int, critical: int) -> dict[str, Any]:
+        """What an overview tells of it."""
+        made = self.made
+        return {
+            "used_percent": round(self.usage.used_percent, 2),
+            "largest_free": None if self.usage.largest_free is None else f"/{self.usage.largest_free}",
+            **trend_facts(made, self.samples, self.window_days, self.pace),
+            "thresholds": self._thresholds(self._base(made), (warning, critical, 100)),
+        }
+
+    def _core_steps(self) -> list[Step]:
+        return [step.step() for step in self.steps]
+
+    def _base(self, made: Forecast | NoForecast) -> Forecast | None:
+        """What the steps come on top of: the trend, or what is used now where steps are all there is."""
+        if isinstance(made, Forecast):
+            return made
+        return steady(self.usage.total - self.usage.free, self.now.date().toordinal()) if self.steps else None
+
+    def _thresholds(self, base: Forecast | None, percents: Sequence[int]) -> list[dict[str, Any]]:
+        found = []
+        used = self.usage.total - self.usage.free
+        for name, percent in zip(THRESHOLDS, percents, strict=True):
+            amount = self.usage.total * percent // 100
+            row: dict[str, Any] = {"name": name, "percent": percent, "reached": used >= amount}
+            days: Sequence[int | None] = (None, None, None)
+            if base and used < amount:
+                when = crossing(base, amount, self._core_steps())
+                days = (when.early, when.likely, when.late)
+            for word, ahead in zip(("early", "likely", "late"), days, strict=True):
+                row[word] = None
+                if base and ahead is not None:
+                    row[word] = max(date.fromordinal(base.day + ahead), self.now.date()).isoformat()
+            found.append(row)
+        return found
+
+    def _lengths(self) -> list[dict[str, Any]]:
+        """How many blocks of each length that was asked for in the window still fit, and until when."""
+        asked = self.asked or {}
+        paces = {n: count * self.pace / self.window_days for n, count in (self.consumed or {}).items()}
+        return [
+            {
+                "length": row.length,
+                "fits": str(row.fits),
+                "asked": asked[row.length],
+                "until": None if row.days is None else (self.now.date() + timedelta(days=row.days)).isoformat(),
+                "days": row.days,
+            }
+            for row in lasting(self.usage.free_counts, paces)
+            if row.length in asked
+        ]
 
 
 def history_of(
@@ -40,34 +153,71 @@ def history_of(
     return found
 
 
-def pool_headroom(pool: Pool, now: datetime, window_days: int = WINDOW_DAYS) -> list[dict[str, Any]]:
-    """Headroom of a pool per family: usage, trend, when each threshold is reached, and how long lengths last.
-
-    Reservations that others may draw from are free of cost already: they count as used.
-    """
-    found = []
+def ahead_of(pool: Pool, now: datetime, window_days: int = WINDOW_DAYS) -> dict[int, Ahead]:
+    """What is to come of each family of a pool."""
     history = history_of("pool", [pool.pk])
-    spaces = {space.family: space for space in Space.objects.filter(pool=pool)}
-    for family, space in sorted(spaces.items()):
-        usage = space.usage()
-        readings = history.get((pool.pk, family), [])
-        samples = [Sample(r.day.toordinal(), r.used) for r in readings]
-        made = forecast(samples, window_days=window_days)
-        found.append(
-            {
-                "family": family,
-                "total": str(usage.total),
-                "used": str(usage.total - usage.free),
-                "used_percent": round(usage.used_percent, 2),
-                "warning_percent": pool.warning_percent,
-                "critical_percent": pool.critical_percent,
-                **_forecast_facts(made, samples, now, window_days),
-                "thresholds": _thresholds(made, usage, pool, now),
-                "lengths": _lengths(pool, family, usage, now, window_days),
-                "readings": [_told(r) for r in readings],
-                "fan": _fan(made, now),
-            }
+    steps = steps_of([pool.pk], now)
+    found = {}
+    known = {}
+    if window_days == WINDOW_DAYS:
+        known = {outlook.space_id: outlook.asked for outlook in Outlook.objects.filter(space__pool=pool)}
+    for space in Space.objects.filter(pool=pool).order_by("family"):
+        counted = known.get(space.pk) or asked_lengths(pool.pk, space.family, now, window_days)
+        asked, consumed = ({int(n): count for n, count in counts.items()} for counts in counted)
+        key = (pool.pk, space.family)
+        found[space.family] = Ahead(
+            space.family,
+            space.usage(),
+            history.get(key, []),
+            steps.get(key, []),
+            now,
+            window_days,
+            asked,
+            consumed,
         )
+    return found
+
+
+def pool_headroom(pool: Pool, now: datetime, window_days: int = WINDOW_DAYS) -> list[dict[str, Any]]:
+    """Headroom of a pool per family: usage, trend, steps, when each threshold is reached, how long lengths last.
+
+    What is held or reserved counts as used already; a reservation with an end is a step down on that day.
+    """
+    return [
+        ahead.facts(pool.warning_percent, pool.critical_percent)
+        for ahead in ahead_of(pool, now, window_days).values()
+    ]
+
+
+def realm_headroom(realm: Realm, now: datetime, window_days: int = WINDOW_DAYS) -> list[dict[str, Any]]:
+    """Headroom of all pools of a realm together, per family, nothing counted twice; without lengths."""
+    pools = list(Pool.objects.filter(realm=realm).values_list("pk", flat=True))
+    usages = whole_of(Space.objects.filter(pool__realm=realm))
+    steps: dict[int, list[KnownStep]] = {}
+    for (_, family), known in steps_of(pools, now).items():
+        steps.setdefault(family, []).extend(known)
+    history = history_of("realm", [realm.pk])
+    return [
+        Ahead(family, usage, history.get((realm.pk, family), []), steps.get(family, []), now, window_days).facts(
+            *REALM_PERCENTS
+        )
+        for family, usage in sorted(usages.items())
+    ]
+
+
+def whole_of(spaces: Iterable[Space]) -> dict[int, Usage]:
+    """The usage of pools together, by family. What is carved is counted in the pool carved from it alone."""
+    found: dict[int, Usage] = {}
+    for space in spaces:
+        usage = space.usage()
+        known = found.setdefault(space.family, Usage(space.family, dict.fromkeys(State, 0), {}))
+        addresses, counts = dict(known.addresses), dict(known.free_counts)
+        for state, amount in usage.addresses.items():
+            if state is not State.CARVED:
+                addresses[state] += amount
+        for length, count in usage.free_counts.items():
+            counts[length] = counts.get(length, 0) + count
+        found[space.family] = Usage(space.family, addresses, counts)
     return found
 
 
@@ -82,112 +232,57 @@ def owner_headroom(record: Project | Zone, now: datetime, window_days: int = WIN
             {
                 "family": family,
                 "used": str(readings[-1].used),
-                **_forecast_facts(made, samples, now, window_days),
+                **trend_facts(made, samples, window_days),
                 "readings": [_told(r) for r in readings],
-                "fan": _fan(made, now),
+                "fan": fan_of(made if isinstance(made, Forecast) else None, []),
             }
         )
     return found
 
 
 def overview(pools: Sequence[Pool], now: datetime, window_days: int = WINDOW_DAYS) -> list[dict[str, Any]]:
-    """Of each pool and family: in use, growth, and when it is full. A bounded number of statements."""
-    history = history_of("pool", [pool.pk for pool in pools])
+    """Of each pool and family: in use, growth, and when it is full. A bounded number of statements.
+
+    Over the usual window it is what upkeep has worked out from the last readings, where it has.
+    """
+    numbers = [pool.pk for pool in pools]
     spaces: dict[int, list[Space]] = {}
-    for space in Space.objects.filter(pool__in=[pool.pk for pool in pools]).order_by("family"):
+    for space in Space.objects.filter(pool__in=numbers).order_by("family"):
         spaces.setdefault(space.pool_id, []).append(space)
+    known: dict[int, Outlook] = {}
+    if window_days == WINDOW_DAYS:
+        known = {outlook.space_id: outlook for outlook in Outlook.objects.filter(space__pool__in=numbers)}
+    rest = [pk for pk, own in spaces.items() if any(space.pk not in known for space in own)]
+    history = history_of("pool", rest) if rest else {}
+    steps = steps_of(rest, now) if rest else {}
     rows = []
     for pool in pools:
         for space in spaces.get(pool.pk, []):
+            key = (pool.pk, space.family)
+            ahead = Ahead(space.family, space.usage(), history.get(key, []), steps.get(key, []), now, window_days)
+            facts = (
+                known[space.pk].facts
+                if space.pk in known
+                else ahead.brief(pool.warning_percent, pool.critical_percent)
+            )
             usage = space.usage()
-            readings = history.get((pool.pk, space.family), [])
-            samples = [Sample(r.day.toordinal(), r.used) for r in readings]
-            made = forecast(samples, window_days=window_days)
             rows.append(
                 {
                     "pool": {"id": pool.pk, "name": pool.name},
                     "realm": {"id": pool.realm_id, "name": pool.realm.name},
                     "family": space.family,
+                    **facts,
                     "used_percent": round(usage.used_percent, 2),
                     "largest_free": None if usage.largest_free is None else f"/{usage.largest_free}",
-                    **_forecast_facts(made, samples, now, window_days),
-                    "thresholds": _thresholds(made, usage, pool, now),
                 }
             )
     return rows
 
 
-def usage_on(pool_ids: Sequence[int], day: date) -> list[Reading]:
-    """The pools' last readings on or before a day."""
-    rows = Reading.objects.filter(kind="pool", subject__in=pool_ids, day__lte=day).order_by("day")
-    last: dict[tuple[int, int], Reading] = {}
-    for reading in rows.filter(day__gt=day - timedelta(days=31)):
-        last[reading.subject, reading.family] = reading
-    return [last[key] for key in sorted(last)]
-
-
-def changes_between(first: date, last: date, pools: Sequence[int] | None = None) -> list[dict[str, Any]]:
-    """What changed from one day to another: by whom, what was done, how often, and over how many addresses.
-
-    Raises:
-        Invalid: the days are reversed.
-    """
-    if last < first:
-        raise Invalid(f"{first} comes after {last}", field="until", received=last, suggestions=[first])
-    verbs = ("hand out", "give back", "grow", "shrink", "end cooling", "end hold", "add family")
-    rows = LedgerEntry.objects.filter(kind="subnet", verb__in=verbs, at__date__gte=first, at__date__lte=last)
-    entries = list(rows.values_list("number", "subject", "actor_name", "verb", "before", "after"))
-    # An entry that changed a state alone does not repeat the blocks: the one that made the record has them.
-    made = LedgerEntry.objects.filter(pk__in={subject for _, subject, *_ in entries if subject})
-    first_facts = dict(made.values_list("number", "after"))
-    told: dict[tuple[str, str], dict[str, Any]] = {}
-    for number, subject, actor, verb, before, after in entries:
-        facts = {**(first_facts.get(subject or number) or {}), **(before or {}), **(after or {})}
-        if pools is not None and facts.get("pool_id") not in pools:
-            continue
-        row = told.setdefault((verb, actor), {"what": verb, "by": actor, "subnets": 0, "ipv4": 0})
-        row["subnets"] += 1
-        row["ipv4"] += _ipv4(after) - _ipv4(before) if verb in ("grow", "shrink") else _ipv4(facts)
-    return [row | {"ipv4": str(row["ipv4"])} for _, row in sorted(told.items())]
-
-
-def _ipv4(facts: Mapping[str, Any] | None) -> int:
-    blocks = (facts or {}).get("blocks") or []
-    return sum(1 << (32 - int(b.partition("/")[2])) for b in blocks if ":" not in b)
-
-
-def _forecast_facts(
-    made: Forecast | NoForecast, samples: Sequence[Sample], now: datetime, window_days: int
-) -> dict[str, Any]:
-    pace = trend_per_day(samples, window_days)
-    return {
-        "per_month": None if pace is None else str(round(pace * 30.4375)),
-        "no_forecast": made.reason if isinstance(made, NoForecast) else None,
-        "window_days": window_days,
-        "confidence_percent": round(CONFIDENCE * 100),
-    }
-
-
-def _thresholds(made: Forecast | NoForecast, usage: Usage, pool: Pool, now: datetime) -> list[dict[str, Any]]:
-    found = []
-    used = usage.total - usage.free
-    for name, percent in (("warning", pool.warning_percent), ("critical", pool.critical_percent), ("full", 100)):
-        amount = usage.total * percent // 100
-        row: dict[str, Any] = {"name": name, "percent": percent, "reached": used >= amount}
-        days: Any = (None, None, None)
-        if used >= amount or isinstance(made, NoForecast):
-            pass
-        else:
-            when = crossing(made, amount)
-            days = (when.early, when.likely, when.late)
-        for word, day in zip(("early", "likely", "late"), days, strict=True):
-            row[word] = None if day is None else (now.date() + timedelta(days=day)).isoformat()
-        found.append(row)
-    return found
-
-
-def _lengths(pool: Pool, family: int, usage: Usage, now: datetime, window_days: int) -> list[dict[str, Any]]:
-    """How many blocks of each length that was asked for in the window still fit, and until when."""
+def asked_lengths(
+    pool: int, family: int, now: datetime, window_days: int = WINDOW_DAYS
+) -> tuple[dict[int, int], dict[int, int]]:
+    """Blocks handed out in the window, per length; and those with the room behind them."""
     since = now - timedelta(days=window_days)
     taken = ExtentRow.objects.filter(pool=pool, family=family, subnet__created_at__gte=since)
     asked: dict[int, int] = {}
@@ -197,31 +292,29 @@ def _lengths(pool: Pool, family: int, usage: Usage, now: datetime, window_days: 
             asked[length] = asked.get(length, 0) + n
         if state in (State.HANDED_OUT, State.ROOM):  # the room behind a block is taken with it
             consumed[length] = consumed.get(length, 0) + n
-    rows = lasting(usage.free_counts, {length: n / window_days for length, n in consumed.items()})
-    return [
-        {
-            "length": row.length,
-            "fits": str(row.fits),
-            "asked": asked[row.length],
-            "until": None if row.days is None else (now.date() + timedelta(days=row.days)).isoformat(),
-            "days": row.days,
-        }
-        for row in rows
-        if row.length in asked
-    ]
+    return asked, consumed
 
 
-def _told(reading: Reading) -> dict[str, Any]:
-    return {"day": reading.day.isoformat(), "used": str(reading.used)}
+def trend_facts(
+    made: Forecast | NoForecast, samples: Sequence[Sample], window_days: int, pace: float = 1.0
+) -> dict[str, Any]:
+    """Growth a month, or why there is no forecast."""
+    per_day = trend_per_day(samples, window_days)
+    return {
+        "per_month": None if per_day is None else str(round(per_day * pace * 30.4375)),
+        "no_forecast": made.reason if isinstance(made, NoForecast) else None,
+        "window_days": window_days,
+        "confidence_percent": round(CONFIDENCE * 100),
+    }
 
 
-def _fan(made: Forecast | NoForecast, now: datetime) -> list[dict[str, Any]]:
+def fan_of(made: Forecast | None, steps: Sequence[Step]) -> list[dict[str, Any]]:
     """Low, likely and high use for the coming weeks."""
-    if isinstance(made, NoForecast):
+    if made is None:
         return []
     rows = []
     for week in range(_FAN_WEEKS + 1):
-        low, likely, high = made.at(7 * week)
+        low, likely, high = stepped(made, steps, 7 * week)
         day = date.fromordinal(made.day) + timedelta(weeks=week)
         rows.append(
             {
@@ -232,3 +325,7 @@ def _fan(made: Forecast | NoForecast, now: datetime) -> list[dict[str, Any]]:
             }
         )
     return rows
+
+
+def _told(reading: Reading) -> dict[str, Any]:
+    return {"day": reading.day.isoformat(), "used": str(reading.used)}

@@ -11,7 +11,18 @@ from django.db.models import Count, F, Q, QuerySet
 from lentra.addressing.extents import State
 from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import hosts_with_growth, size_by_hosts
-from lentra.registry.models import ExtentRow, Pool, Project, Realm, Reservation, Space, Subnet, Tier, Zone
+from lentra.registry.models import (
+    ExtentRow,
+    PlannedNeed,
+    Pool,
+    Project,
+    Realm,
+    Reservation,
+    Space,
+    Subnet,
+    Tier,
+    Zone,
+)
 
 SOON = timedelta(days=14)
 _FAR_BELOW = 4  # a block so many times as wide as it need be
@@ -32,13 +43,29 @@ def idle_things(now: datetime, realm: Realm | None = None, project: Project | No
         *_cooling(realm, project),
     ]
     if project is None:
-        found += [*_unused_pools(realm), *_missing_tiers(realm)]
+        found += [*_unused_pools(realm), *_missing_tiers(realm), *_overdue_needs(now, realm)]
     found += _one_zone_only(realm, project)
     for row in found:
         since = row.get("since")
         row["days"] = abs((now - since).days) if since else None
         row["since"] = since
     return found
+
+
+def idle_subnets(pool: Pool) -> list[Subnet]:
+    """The subnets of a pool that nothing uses: no hosts, no addresses, or a public address attached to nothing."""
+    rows = Subnet.objects.filter(state="active", pool=pool)
+    return [*_hostless(rows).order_by("created_at")[:_EACH], *_unattached(rows).order_by("created_at")[:_EACH]]
+
+
+def _hostless(rows: QuerySet[Subnet]) -> QuerySet[Subnet]:
+    rows = rows.filter(hosts=None, addresses=None).exclude(pool__exposure="public")
+    return rows.filter(extents__state=State.HANDED_OUT, extents__length__lt=31, extents__family=4).distinct()
+
+
+def _unattached(rows: QuerySet[Subnet]) -> QuerySet[Subnet]:
+    single = ExtentRow.objects.filter(length__in=(32, 128), pool__exposure="public").values("subnet")
+    return rows.filter(pool__exposure="public", attached_to="", pk__in=single)
 
 
 def _subnets(realm: Realm | None, project: Project | None) -> QuerySet[Subnet]:
@@ -62,9 +89,7 @@ def _row(kind: str, record: Any, since: Any, why: str, step: str) -> dict[str, A
 
 
 def _without_hosts(realm: Realm | None, project: Project | None) -> Iterator[dict[str, Any]]:
-    rows = _subnets(realm, project).filter(hosts=None, addresses=None).exclude(pool__exposure="public")
-    rows = rows.filter(extents__state=State.HANDED_OUT, extents__length__lt=31, extents__family=4)
-    for subnet in rows.order_by("created_at").distinct()[:_EACH]:
+    for subnet in _hostless(_subnets(realm, project)).order_by("created_at")[:_EACH]:
         step = f"ask {subnet.project.name}, then say its hosts or give it back"
         yield _row(
             "block without use", subnet, subnet.created_at, "no address recorded and no hosts expected", step
@@ -120,9 +145,7 @@ def _ending_soon(now: datetime, realm: Realm | None, project: Project | None) ->
 
 
 def _idle_public(realm: Realm | None, project: Project | None) -> Iterator[dict[str, Any]]:
-    rows = _subnets(realm, project).filter(pool__exposure="public", attached_to="")
-    single = ExtentRow.objects.filter(length__in=(32, 128), pool__exposure="public").values("subnet")
-    for subnet in rows.filter(pk__in=single).order_by("created_at")[:_EACH]:
+    for subnet in _unattached(_subnets(realm, project)).order_by("created_at")[:_EACH]:
         yield _row(
             "public address idle", subnet, subnet.created_at, "attached to nothing", "attach it, or give it back"
         )
@@ -142,6 +165,14 @@ def _unused_pools(realm: Realm | None) -> Iterator[dict[str, Any]]:
     rows = Pool.objects.exclude(pk__in=used)
     for pool in (rows.filter(realm=realm) if realm else rows).order_by("pk")[:_EACH]:
         yield _row("pool never used", pool, None, "nothing was handed out of it", "use it, or give it back")
+
+
+def _overdue_needs(now: datetime, realm: Realm | None) -> Iterator[dict[str, Any]]:
+    rows = PlannedNeed.objects.filter(day__lt=now.date()).select_related("pool")
+    for need in (rows.filter(pool__realm=realm) if realm else rows).order_by("day")[:_EACH]:
+        why = f"its day, {need.day}, has passed: forecasts count it no more"
+        since = datetime.combine(need.day, datetime.min.time(), now.tzinfo)
+        yield _row("planned need overdue", need, since, why, "move its day, or remove it")
 
 
 def _one_zone_only(realm: Realm | None, project: Project | None) -> Iterator[dict[str, Any]]:
