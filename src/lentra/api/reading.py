@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, overload
 
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework import serializers
@@ -10,7 +10,9 @@ from rest_framework.request import Request
 
 from lentra.addressing.rules import RuleSheet
 from lentra.api.fields import Strict
+from lentra.registry.errors import Invalid
 from lentra.registry.models import Pool, Sheet
+from lentra.registry.plans.reading import PlanText, read_document, read_plan
 from lentra.registry.queries.breakdown import DIMENSIONS
 from lentra.registry.queries.find import find
 
@@ -39,6 +41,24 @@ def read_body(request: Request, serializer: type[Strict]) -> dict[str, Any]:
     read = serializer(data=request.data)
     read.is_valid(raise_exception=True)
     return read.validated_data
+
+
+@overload
+def plan_meant(values: dict[str, Any]) -> PlanText: ...
+@overload
+def plan_meant(values: dict[str, Any], needed: bool) -> PlanText | None: ...
+def plan_meant(values: dict[str, Any], needed: bool = True) -> PlanText | None:
+    """The plan given as text or as document.
+
+    Raises:
+        Invalid: none or both are given; none is fine unless it is needed.
+        BadPlan: it cannot be read.
+    """
+    if ("text" in values and "document" in values) or (needed and not {"text", "document"} & values.keys()):
+        raise Invalid("give a plan's text, or its document", field="text")
+    if "text" in values:
+        return read_plan(values["text"])
+    return read_document(values["document"]) if "document" in values else None
 
 
 def records_meant(values: dict[str, Any]) -> dict[str, Any]:

@@ -6,6 +6,7 @@ from rest_framework.routers import SimpleRouter
 
 from lentra.api.views import (
     addresses,
+    foresight,
     headroom,
     plans,
     reference,
@@ -55,6 +56,12 @@ urlpatterns = [
     path("v1/usage/on", headroom.UsageOnView.as_view(), name="usage-on"),
     path("v1/usage/changes", headroom.ChangesView.as_view(), name="usage-changes"),
     path("v1/headroom", headroom.HeadroomView.as_view(), name="headroom"),
+    path("v1/realms/<str:ref>/headroom", headroom.RealmHeadroomView.as_view(), name="realm-headroom"),
+    path("v1/pools/<str:ref>/what-if", foresight.WhatIfView.as_view(), name="what-if"),
+    path("v1/pools/<str:ref>/compaction", foresight.CompactionView.as_view(), name="compaction"),
+    path("v1/subnets/<str:ref>/headroom", foresight.BlockHeadroomView.as_view(), name="subnet-headroom"),
+    path("v1/plans/expect", foresight.ExpectPlanView.as_view(), name="expect-plan"),
+    path("v1/alerts", foresight.AlertsView.as_view(), name="alerts"),
     path("v1/pools/<str:ref>/headroom", headroom.PoolHeadroomView.as_view(), name="pool-headroom"),
     path("v1/projects/<str:ref>/headroom", headroom.OwnerHeadroomView.as_view(), name="project-headroom"),
     path("v1/zones/<str:ref>/headroom", headroom.ZoneHeadroomView.as_view(), name="zone-headroom"),

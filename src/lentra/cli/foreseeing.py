@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from lentra.cli.context import DONE, client_for
+from lentra.cli.context import DONE, WrongUse, client_for
 from lentra.cli.looking import given
 from lentra.cli.output import bar, grouped, show_rows, styled
 
@@ -18,13 +18,19 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "headroom",
         help="how much more fits, and how long it lasts",
-        epilog="example: lentra headroom quay-cameras\nexample: lentra headroom --region mainland",
+        epilog="example: lentra headroom quay-cameras\nexample: lentra headroom --region mainland\n"
+        "example: lentra headroom --grows realm --realm fleet\nexample: lentra headroom --subnet crew-roster-ml-1-app-01",
     )
     command.add_argument("pool", nargs="?", help="one pool, with its lengths and thresholds")
     command.add_argument("--project", help="how a project grows (or, without a pool, pools of it)")
     for name in ("realm", "region", "zone"):
         command.add_argument(f"--{name}", help=f"pools of this {name}")
-    command.add_argument("--grows", choices=["project", "zone"], help="tell how the project or zone given grows")
+    command.add_argument(
+        "--grows",
+        choices=["project", "zone", "realm"],
+        help="tell how the project, zone or whole realm given grows",
+    )
+    command.add_argument("--subnet", help="how far the blocks of this subnet can grow in place")
     command.add_argument("--window-days", type=int, help="how far back the trend looks (182)")
     command.set_defaults(run=_headroom)
 
@@ -85,13 +91,21 @@ def _headroom(options: argparse.Namespace) -> int:
             for row in found:
                 _show_pool(options.pool, row)
         return DONE
+    if options.subnet:
+        return _show_blocks(options, client.subnets.headroom(options.subnet))
     if options.grows:
-        found = client.growth(options.grows, getattr(options, options.grows) or "", **window)
+        ref = getattr(options, options.grows)
+        if not ref:
+            raise WrongUse(f"say which: --{options.grows} NAME")
+        found = client.growth(options.grows, ref, **window)
         if options.output in ("json", "yaml"):
             show_rows(found, (), options.output)
         else:
             for row in found:
-                print(styled(f"IPv{row['family']}", "bold") + f" {_pace(row)}  {_spark(row['readings'])}")
+                if options.grows == "realm":
+                    _show_pool(ref, row)
+                else:
+                    print(styled(f"IPv{row['family']}", "bold") + f" {_pace(row)}  {_spark(row['readings'])}")
         return DONE
     found = list(client.headroom(**given(options, "realm", "region", "zone", "project"), **window))
     rows = [
@@ -141,9 +155,45 @@ def _show_pool(name: str, row: dict[str, Any]) -> None:
             styled(f"  early and late hold {share} % of such forecasts; trend of {row['window_days']} days", "dim")
         )
     for length in row["lengths"]:
-        until = f"at the present pace until {length['until']}" if length["until"] else "for as long as can be seen"
+        until = "for as long as can be seen"
+        if length["until"]:
+            until = f"at the present pace until {length['until']}: the last goes in {_about(length['days'])}"
         print(f"room for {grouped(length['fits'])} more /{length['length']}, {until}")
+    for step in row["steps"]:
+        sign = "+" if int(step["amount"]) > 0 else ""
+        print(f"{step['day']}  {sign}{grouped(step['amount'])}  {step['what']} {step['name']}: {step['why']}")
     print()
+
+
+def _about(days: int) -> str:
+    """A span in the largest unit that says enough."""
+    for size, unit in ((365, "years"), (30, "months"), (7, "weeks")):
+        if days >= 2 * size:
+            return f"about {round(days / size)} {unit}"
+    return "1 day" if days == 1 else f"{days} days"
+
+
+def _show_blocks(options: argparse.Namespace, found: list[dict[str, Any]]) -> int:
+    if options.output in ("json", "yaml"):
+        show_rows(found, (), options.output)
+        return DONE
+    rows = [
+        {
+            "block": block["block"],
+            "as": step["prefix"],
+            "possible": step["possible"],
+            "why": step["why"],
+            "in_the_way": [f"{o['range']} ({o['owner'] or o['state']})" for o in step["in_the_way"][:3]],
+        }
+        for block in found
+        for step in block["steps"]
+    ]
+    if options.output == "table":
+        for block in found:
+            hosts = f", {grouped(block['hosts'])} of {grouped(block['usable'])} hosts" if block["hosts"] else ""
+            print(f"{styled(block['block'], 'bold')}{hosts}: can grow to {block['can_grow_to']}")
+    show_rows(rows, ("block", "as", "possible", "why", "in_the_way"), options.output)
+    return DONE
 
 
 def _spark(readings: list[dict[str, Any]]) -> str:

@@ -21,6 +21,7 @@ from lentra.cli import (
     requesting,
     setting_up,
     signing_in,
+    supposing,
     working_out,
 )
 from lentra.cli.context import NOT_ALLOWED, REFUSED, WRONG_USE, WrongUse
@@ -82,6 +83,7 @@ def build_parser() -> argparse.ArgumentParser:
     inside.add_commands(commands)
     drawing.add_commands(commands)
     foreseeing.add_commands(commands)
+    supposing.add_commands(commands)
     setting_up.add_commands(commands)
     return parser
 

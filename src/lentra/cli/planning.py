@@ -46,6 +46,16 @@ def add_commands(commands: Any) -> None:
     add_change_options(command)
     command.set_defaults(run=_commit, minutes=0)
 
+    command = verbs.add_parser(
+        "expect",
+        help="count on a plan: what it would hand out becomes planned needs",
+        epilog="example: lentra plan expect demo/plans/gate-readers.yaml --day 2027-03-01 --preview",
+    )
+    command.add_argument("file")
+    command.add_argument("--day", required=True, help="when it will be committed")
+    add_change_options(command)
+    command.set_defaults(run=_expect)
+
     command = verbs.add_parser("list", help="list plans", epilog="example: lentra plan list")
     command.add_argument("--realm")
     command.add_argument("--project")
@@ -142,6 +152,20 @@ def _commit(options: argparse.Namespace) -> int:
     )
     if options.output != "table":
         show_record(done.result, options.output)
+    return DONE
+
+
+def _expect(options: argparse.Namespace) -> int:
+    client, text = client_for(options), _text(options)
+
+    def call(preview: bool) -> Answer:
+        return client.plans.expect(text, options.day, preview=preview, why=options.why)
+
+    def told(found: dict[str, Any]) -> str:
+        needs = ", ".join(f"{n['count']} × /{n['length']} of {n['pool']['name']}" for n in found["needs"])
+        return f"expect on {options.day}: {needs}"
+
+    confirmed_change(options, call, told)
     return DONE
 
 

@@ -157,8 +157,12 @@ class Client:
         return self.pages("headroom", of)
 
     def growth(self, kind: str, ref: str | int, **window: Any) -> list[Record]:
-        """How a ``project`` or a ``zone`` grows, per family."""
+        """How a ``project``, a ``zone`` or all pools of a ``realm`` grow, per family."""
         return list(self.call("GET", f"{kind}s/{part(ref)}/headroom", query=window).json())
+
+    def alerts(self, **of: Any) -> Iterator[Record]:
+        """Thresholds that are reached or near, of a ``realm`` or ``pool``; with ``resolved=True`` also those over."""
+        return self.pages("alerts", of)
 
     def breakdown(self, by: str, **of: Any) -> list[Record]:
         """Usage grouped by realm, pool, region, zone, tier or project (several with commas), filtered by the same.

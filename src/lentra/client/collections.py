@@ -106,9 +106,30 @@ class Pools(Collection):
         """Per family: readings, growth, when each threshold is reached, and how long each length lasts."""
         return list(self.client.call("GET", f"pools/{part(ref)}/headroom", query=window).json())
 
+    def what_if(self, ref: str | int, **supposed: Any) -> Record:
+        """How long a pool lasts today, and with ``ranges``, a plan (``text`` or ``document``), ``growth_percent``,
+        ``needs``, ``give_back`` or ``give_back_idle``. Nothing is changed.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.pools.what_if("quay-cameras", growth_percent=200)["done"]
+            ["growth at 200 % of today's pace"]
+        """
+        path = f"pools/{part(ref)}/what-if"
+        return dict(self.client.call("POST", path, body=supposed, safe=True).json())
+
+    def compaction(self, ref: str | int, length: int, family: int = 4) -> Record:
+        """Which few blocks to move so that a block of ``length`` fits again."""
+        query = {"length": length, "family": family}
+        return dict(self.client.call("GET", f"pools/{part(ref)}/compaction", query=query).json())
+
 
 class Subnets(Collection):
     """Subnets; `Client.request` and `Client.release` make and end them."""
+
+    def headroom(self, ref: str | int) -> list[Record]:
+        """How far each of its blocks can grow in place, and what is in the way."""
+        return list(self.client.call("GET", f"subnets/{part(ref)}/headroom").json())
 
     def grow(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
         """Grow in place, to ``length`` or until ``hosts`` fit; ``downward``, ``second``: on explicit word."""
@@ -194,6 +215,11 @@ class Plans(Collection):
         """Remove a plan, with all its subnets given back if ``give_back``."""
         body = {"give_back": give_back}
         return self.client.change("POST", f"plans/{part(ref)}/remove", body, preview=preview, why=why)
+
+    def expect(self, plan: str | Mapping[str, Any], day: str, *, preview: bool = False, why: str = "") -> Answer:
+        """Add what a plan would hand out as planned needs of its pools, on a day."""
+        given = {"text": plan} if isinstance(plan, str) else {"document": dict(plan)}
+        return self.client.change("POST", "plans/expect", {**given, "day": day}, preview=preview, why=why)
 
     def schema(self) -> Record:
         """The JSON Schema of the plan format."""

@@ -8,6 +8,7 @@ import os
 import secrets
 import shutil
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -46,7 +47,9 @@ class Service:
             "PROMETHEUS_MULTIPROC_DIR": str(folder / f"metrics-{port}"),
         }
         self.counts = folder / f"metrics-{port}"
+        self.alerts_log = folder / "alerts.log"
         self.processes: list[subprocess.Popen[bytes]] = []
+        self.helpers: list[subprocess.Popen[bytes]] = []
 
     def manage(self, *command: str) -> None:
         """Run a management command to its end.
@@ -79,9 +82,9 @@ class Service:
         server += ["--bind", f"{self.host}:{self.port}", "--workers", str(self.workers)]
         server += ["--worker-class", "gthread", "--threads", "8", "--timeout", "30", "--keep-alive", "20"]
         server += ["--graceful-timeout", "20", "--no-control-socket"]
-        self._spawn(server)
+        self.processes.append(self._spawn(server))
         if upkeep:
-            self._spawn([sys.executable, "-m", "lentra.service.manage", "upkeep"])
+            self.processes.append(self._spawn([sys.executable, "-m", "lentra.service.manage", "upkeep"]))
         end = time.monotonic() + _READY_SECONDS
         while time.monotonic() < end:
             if self.processes[0].poll() is not None:
@@ -91,6 +94,17 @@ class Service:
             time.sleep(0.1)
         self.stop()
         raise CannotStart(f"the service was not ready within {_READY_SECONDS} seconds: see {self.log}")
+
+    def receive_alerts(self, receiver: Path) -> None:
+        """Start a receiver of alerts on a port of its own, and send them there; what it takes is in alerts.log."""
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            port = probe.getsockname()[1]
+        self.environment |= {
+            "LENTRA_ALERT_URL": f"http://127.0.0.1:{port}/",
+            "LENTRA_ALERT_SECRET": secrets.token_urlsafe(32),
+        }
+        self.helpers.append(self._spawn([sys.executable, str(receiver), str(port)], self.alerts_log))
 
     def is_ready(self) -> bool:
         """True if it can serve at this moment."""
@@ -102,28 +116,29 @@ class Service:
 
     def stop(self) -> None:
         """Stop all processes, letting requests finish."""
-        for process in self.processes:
+        every = [*self.processes, *self.helpers]
+        for process in every:
             if process.poll() is None:
                 process.terminate()
-        for process in self.processes:
+        for process in every:
             try:
                 process.wait(timeout=30)
             except subprocess.TimeoutExpired:
                 process.kill()
                 process.wait()
         self.processes.clear()
+        self.helpers.clear()
 
-    def _spawn(self, command: list[str]) -> None:
-        with self.log.open("ab") as log:
-            process = subprocess.Popen(
+    def _spawn(self, command: list[str], log: Path | None = None) -> subprocess.Popen[bytes]:
+        with (log or self.log).open("ab") as output:
+            return subprocess.Popen(
                 command,
                 env=self.environment,
-                stdout=log,
-                stderr=log,
+                stdout=output,
+                stderr=output,
                 start_new_session=True,
                 preexec_fn=die_with_parent,
             )
-        self.processes.append(process)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -165,6 +180,9 @@ def _demo(options: argparse.Namespace) -> int:
         _say("Starting the database")
         database.start()
         service = Service(folder, database.url, port, _secret(folder))
+        receiver = options.scenario / "receiver.py" if options.scenario else None
+        if receiver and receiver.exists() and not os.environ.get("LENTRA_ALERT_URL"):
+            service.receive_alerts(receiver)
         _say("Preparing its tables")
         service.manage("migrate", "--no-input")
         service.manage("ship_sheets")
@@ -224,6 +242,8 @@ def _welcome(service: Service, folder: Path) -> None:
     print(f"  {'role':10} {'name':8} password")
     for person in people:
         print(f"  {person['role']:10} {person['name']:8} {person['password']}")
+    if service.helpers:
+        print(f"\nAlerts are sent to a receiver of the demo, which writes them to {service.alerts_log}")
     print(f"\nTokens for the command line are in {folder / 'demo-sign-ins.json'}; Ctrl-C stops.\n", flush=True)
 
 

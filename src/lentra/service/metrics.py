@@ -11,6 +11,7 @@ import logging
 import os
 import time
 from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
@@ -22,7 +23,7 @@ from prometheus_client.openmetrics.exposition import CONTENT_TYPE_LATEST, genera
 from prometheus_client.registry import REGISTRY, Collector
 
 from lentra.addressing.extents import State
-from lentra.registry.models import Space
+from lentra.registry.models import THRESHOLDS, Alert, Outlook, Space
 
 logger = logging.getLogger("lentra.answers")
 
@@ -37,7 +38,9 @@ _SECONDS = Histogram(
 )
 _TRIES = Counter("lentra_retries", "Changes that were tried again after a clash with another.")
 _UPKEEP = Counter(
-    "lentra_upkeep", "Work of upkeep: holds, cooling and reservations ended, readings, keys forgotten.", ["what"]
+    "lentra_upkeep",
+    "Work of upkeep: what ended, readings, outlooks, alerts, deliveries, keys forgotten.",
+    ["what"],
 )
 
 
@@ -80,7 +83,7 @@ def _outcome(response: HttpResponse) -> str:
 
 
 class PoolUsage(Collector):
-    """Usage of every pool, from its counters, in one statement."""
+    """Usage and headroom of every pool, from its counters, its outlook and its alerts, in three statements."""
 
     def collect(self) -> Iterator[Metric]:
         names = ["realm", "pool", "family"]
@@ -99,7 +102,25 @@ class PoolUsage(Collector):
             share.add_metric(labels, usage.used_percent / 100)
             if usage.largest_free is not None:
                 largest.add_metric(labels, usage.largest_free)
-        yield from (addresses, share, largest)
+        days = GaugeMetricFamily(
+            "lentra_pool_threshold_days",
+            "Days until a pool likely reaches a threshold; none where that is not in sight.",
+            labels=[*names, "threshold"],
+        )
+        today = datetime.now(UTC).date()
+        for outlook in Outlook.objects.select_related("space__pool__realm").order_by("pk"):
+            pool = outlook.space.pool
+            labels = [pool.realm.name, pool.name, str(outlook.space.family)]
+            for threshold in THRESHOLDS:
+                if day := getattr(outlook, f"{threshold}_on"):
+                    days.add_metric([*labels, threshold], (day - today).days)
+        alerts = GaugeMetricFamily(
+            "lentra_alerts", "Alerts that are open: 1 for each.", labels=[*names, "threshold", "stage"]
+        )
+        for alert in Alert.objects.exclude(living=None).select_related("pool__realm"):
+            labels = [alert.pool.realm.name, alert.pool.name, str(alert.family)]
+            alerts.add_metric([*labels, alert.threshold, alert.stage], 1)
+        yield from (addresses, share, largest, days, alerts)
 
 
 def metrics(request: HttpRequest) -> HttpResponse:

@@ -11,6 +11,7 @@ import os
 from pathlib import Path
 
 import dj_database_url
+from django.core.exceptions import ImproperlyConfigured
 
 from lentra import __version__
 
@@ -128,6 +129,11 @@ SPECTACULAR_SETTINGS = {
     ],
 }
 
+ALERT_URL = os.environ.get("LENTRA_ALERT_URL", "")
+ALERT_SECRET = os.environ.get("LENTRA_ALERT_SECRET", "")
+ALERT_DAYS = int(os.environ.get("LENTRA_ALERT_DAYS", "30"))
+if ALERT_URL and not ALERT_SECRET:
+    raise ImproperlyConfigured("LENTRA_ALERT_URL needs LENTRA_ALERT_SECRET, which alerts are signed with")
 METRICS_TOKEN = os.environ.get("LENTRA_METRICS_TOKEN", "")
 
 LOGGING = {

@@ -47,6 +47,16 @@ class FanSerializer(serializers.Serializer):
     high = serializers.CharField()
 
 
+class StepSerializer(serializers.Serializer):
+    """Addresses that come, or become free, at once on a day."""
+
+    day = serializers.CharField()
+    amount = serializers.CharField(help_text="Addresses; negative where they become free.")
+    what = serializers.CharField(help_text="planned need, reservation falls back, or supposed")
+    name = serializers.CharField()
+    why = serializers.CharField()
+
+
 class TrendSerializer(serializers.Serializer):
     """Growth, or why there is no forecast."""
 
@@ -61,7 +71,7 @@ class TrendSerializer(serializers.Serializer):
 
 
 class PoolHeadroomSerializer(TrendSerializer):
-    """Headroom of a pool in one family."""
+    """Headroom of a pool, or of all pools of a realm, in one family."""
 
     total = serializers.CharField(**_COUNT)
     used_percent = serializers.FloatField()
@@ -69,6 +79,7 @@ class PoolHeadroomSerializer(TrendSerializer):
     critical_percent = serializers.IntegerField()
     thresholds = ThresholdSerializer(many=True)
     lengths = LengthHeadroomSerializer(many=True)
+    steps = StepSerializer(many=True)
 
 
 class HeadroomRowSerializer(serializers.Serializer):

@@ -30,9 +30,9 @@ from lentra.api.serializers.headroom import (
 from lentra.api.views.setup import find_at_address
 from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
-from lentra.registry.models import Pool, Project, Zone
+from lentra.registry.models import Pool, Project, Realm, Zone
 from lentra.registry.queries.breakdown import breakdown
-from lentra.registry.queries.headroom import overview, owner_headroom, pool_headroom
+from lentra.registry.queries.headroom import overview, owner_headroom, pool_headroom, realm_headroom
 from lentra.registry.queries.idle import idle_things
 from lentra.registry.queries.ranges import ranges_of
 from lentra.registry.queries.usage_then import changes_between, usage_on
@@ -66,6 +66,17 @@ class PoolHeadroomView(APIView):
         values = read_query(request, WindowQuerySerializer)
         pool = find_at_address(Pool, ref, ("realm",))
         return Response(pool_headroom(pool, SystemClock().now(), values["window_days"]))
+
+
+class RealmHeadroomView(APIView):
+    @extend_schema(
+        summary="Headroom of all pools of a realm together, per family",
+        parameters=query_parameters(WindowQuerySerializer),
+        responses=PoolHeadroomSerializer(many=True),
+    )
+    def get(self, request: Request, ref: str) -> Response:
+        values = read_query(request, WindowQuerySerializer)
+        return Response(realm_headroom(find_at_address(Realm, ref), SystemClock().now(), values["window_days"]))
 
 
 class OwnerHeadroomView(APIView):

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.changes import answer_of, run_change
+from lentra.api.reading import plan_meant
 from lentra.api.serializers.plans import (
     DepartureSerializer,
     PlanInSerializer,
@@ -21,12 +22,11 @@ from lentra.api.serializers.plans import (
     proposed_facts,
 )
 from lentra.api.views.setup import find_at_address
-from lentra.registry.errors import Invalid
 from lentra.registry.models import Plan, Project, Realm
 from lentra.registry.operations.commit_plan import commit_plan
 from lentra.registry.operations.remove_plan import remove_plan
 from lentra.registry.plans.comparing import departures
-from lentra.registry.plans.reading import read_document, read_plan, schema
+from lentra.registry.plans.reading import schema
 from lentra.registry.queries.find import find
 
 
@@ -62,9 +62,7 @@ class PlanViews(GenericViewSet):
         read = PlanInSerializer(data=request.data)
         read.is_valid(raise_exception=True)
         values = read.validated_data
-        if ("text" in values) == ("document" in values):
-            raise Invalid("give a plan's text, or its document", field="text")
-        text = read_plan(values["text"]) if "text" in values else read_document(values["document"])
+        text = plan_meant(values)
 
         def work(change: Any) -> Any:
             return commit_plan(

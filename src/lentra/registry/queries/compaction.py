@@ -18,8 +18,8 @@ def compaction(pool: Pool, length: int, family: int = 4) -> dict[str, Any]:
 
     Returns:
         ``fits`` (blocks of that length that can be given now), ``free``, ``largest_free``, ``possible`` (the widest length
-        if all that is free lay together), ``options`` (up to three, the cheapest first, each with the prefix that it frees, the
-        addresses and blocks to move, and room to give up) and ``why`` there are none.
+        if all that is free lay together), ``options`` (up to three, the cheapest first, each with the prefix that it
+        frees, the addresses and blocks to move, and room to give up) and ``why`` there are none.
 
     Raises:
         Invalid: the pool has no such family.

@@ -197,12 +197,12 @@ def realm_headroom(realm: Realm, now: datetime, window_days: int = WINDOW_DAYS) 
     for (_, family), known in steps_of(pools, now).items():
         steps.setdefault(family, []).extend(known)
     history = history_of("realm", [realm.pk])
-    return [
-        Ahead(family, usage, history.get((realm.pk, family), []), steps.get(family, []), now, window_days).facts(
-            *REALM_PERCENTS
-        )
-        for family, usage in sorted(usages.items())
-    ]
+    found = []
+    for family, usage in sorted(usages.items()):
+        own = sorted(steps.get(family, []), key=lambda step: (step.day, step.name))
+        ahead = Ahead(family, usage, history.get((realm.pk, family), []), own, now, window_days)
+        found.append(ahead.facts(*REALM_PERCENTS))
+    return found
 
 
 def whole_of(spaces: Iterable[Space]) -> dict[int, Usage]:

@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import yaml
+from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
 from lentra.addressing.prefix import address_text, parse_prefix, parse_range
@@ -114,7 +115,9 @@ class Loader:
             self._pass_until(self.today - timedelta(days=days))
             self._do(work, why=why)
         self._pass_until(self.today)
-        run_upkeep(self.clock)
+        sends = bool(settings.ALERT_URL)
+        while run_upkeep(self.clock, alert_within_days=settings.ALERT_DAYS, deliver_alerts=sends)["outlooks"]:
+            pass
 
     def _pass_until(self, moment: datetime) -> None:
         """Let time pass: readings at the end of each day, and upkeep when something has happened."""
@@ -163,29 +166,63 @@ class Loader:
 
     def _events(self) -> Iterator[tuple[float, int, Callable[[Change], Any], str]]:
         number = 0
-        for wave in self.scenario["waves"]:
-            asked = [
-                (zone, tier, hosts)
-                for _ in range(wave.get("each", 1))
-                for zone in wave["zones"]
-                for tier, hosts in wave["tiers"].items()
-            ]
-            start, end = wave["days"]
-            for n, (zone, tier, hosts) in enumerate(asked):
-                number += 1
-                wanted = self._wanted(wave, zone, tier, hosts)
-                days = start - (start - end) * n / max(1, len(asked) - 1)
-                yield days, number, partial(hand_out, wanted=wanted), ""
-        for section, work in (
+        for days, work, why in (*self._waves(), *self._seasons(), *self._leaving()):
+            number += 1
+            yield days, number, work, why
+        works: tuple[tuple[str, Callable[..., Any]], ...] = (
             ("reservations", self._reserve),
             ("plans", self._commit_plan),
             ("inside", self._fix_inside),
             ("attached", self._attach),
             ("given_back", self._give_back),
-        ):
+            ("needs", self._need),
+        )
+        for section, doing in works:
             for row in self.scenario[section]:
                 number += 1
-                yield row["days"], number, partial(work, row=row), row.get("why", "")
+                yield row["days"], number, partial(doing, row=row), row.get("why", "")
+
+    def _waves(self) -> Iterator[tuple[float, Callable[[Change], Any], str]]:
+        for wave in self.scenario["waves"]:
+            for days, wanted in self._spread(wave, *wave["days"]):
+                yield days, partial(hand_out, wanted=wanted), ""
+
+    def _seasons(self) -> Iterator[tuple[float, Callable[[Change], Any], str]]:
+        """What is handed out before each season of the years there are, and given back after it."""
+        for season in self.scenario["seasons"]:
+            for year in range(self.today.year - 2, self.today.year + 1):
+                first, last = (
+                    (self.today - datetime.fromisoformat(f"{year}-{season[word]}").replace(tzinfo=UTC)).days
+                    for word in ("from", "until")
+                )
+                purpose = f"{season['purpose']} {year}"
+                lead = season["over_days"]
+                if not lead < first < _SET_UP_DAYS - lead:
+                    continue
+                for days, wanted in self._spread(season | {"purpose": purpose}, first + lead, first):
+                    yield days, partial(hand_out, wanted=wanted), ""
+                if last > 0:
+                    row = {"pool": season["pool"], "purpose": purpose, "every": 1}
+                    yield last, partial(self._give_back, row=row), f"the season of {year} is over"
+
+    def _leaving(self) -> Iterator[tuple[float, Callable[[Change], Any], str]]:
+        """Pools that are being emptied: the oldest subnet again and again, spread over some days."""
+        for row in self.scenario["leaving"]:
+            start, end = row["days"]
+            for n in range(row["subnets"]):
+                days = start - (start - end) * n / max(1, row["subnets"] - 1)
+                yield days, partial(self._give_back, row={"pool": row["pool"], "oldest": 1}), row["why"]
+
+    def _spread(self, wave: dict[str, Any], start: float, end: float) -> Iterator[tuple[float, Wanted]]:
+        """The requests of a wave in every zone and tier, spread over its days."""
+        asked = [
+            (zone, tier, hosts)
+            for _ in range(wave.get("each", 1))
+            for zone in wave["zones"]
+            for tier, hosts in wave["tiers"].items()
+        ]
+        for n, (zone, tier, hosts) in enumerate(asked):
+            yield start - (start - end) * n / max(1, len(asked) - 1), self._wanted(wave, zone, tier, hosts)
 
     def _wanted(self, wave: dict[str, Any], zone: str, tier: str, hosts: int) -> Wanted:
         pool = wave.get("pool")
@@ -237,9 +274,25 @@ class Loader:
             attach_address(change, subnet.pk, f"{target}-{n // len(row['targets']) + 1}")
 
     def _give_back(self, change: Change, row: dict[str, Any]) -> None:
-        subnets = Subnet.objects.filter(project__name=row["project"], state="active").order_by("pk")
-        for subnet in list(subnets)[:: row["every"]]:
+        """Every n-th subnet of a project or pool, all but every n-th, or the oldest few."""
+        chosen = {"project": "project__name", "pool": "pool__name", "purpose": "purpose"}
+        filters = {column: row[word] for word, column in chosen.items() if word in row}
+        subnets = list(Subnet.objects.filter(state="active", **filters).order_by("pk"))
+        if "oldest" in row:
+            subnets = subnets[: row["oldest"]]
+        elif "keep_every" in row:
+            subnets = [subnet for n, subnet in enumerate(subnets) if n % row["keep_every"]]
+        else:
+            subnets = subnets[:: row["every"]]
+        for subnet in subnets:
             give_back_subnet(change, subnet.pk)
+
+    def _need(self, change: Change, row: dict[str, Any]) -> None:
+        values = {name: value for name, value in row.items() if name not in ("days", "ahead")}
+        values |= {"pool": find(Pool, row["pool"]), "day": (self.today + timedelta(days=row["ahead"])).date()}
+        if "project" in row:
+            values["project"] = find(Project, row["project"])
+        add_set_up(change, "planned need", values)
 
     def _do(self, operation: Callable[..., Any], *values: Any, why: str = "") -> None:
         perform(lambda change: operation(change, *values), clock=self.clock, actor=self.actor, why=why)

@@ -8,6 +8,7 @@ import uuid
 from argparse import ArgumentParser
 from typing import Any
 
+from django.conf import settings
 from django.core.management.base import BaseCommand
 from django.db import DatabaseError, InterfaceError, connection
 
@@ -15,12 +16,13 @@ from lentra.addressing.refusal import Refusal
 from lentra.registry.clock import SystemClock
 from lentra.registry.upkeep import run_upkeep, take_lease
 from lentra.service.metrics import count_upkeep
+from lentra.service.webhooks import send_due
 
 logger = logging.getLogger("lentra.upkeep")
 
 
 class Command(BaseCommand):
-    help = "End what is due, take readings and forget old keys, every few seconds."
+    help = "End what is due, take readings, look ahead, tell alerts and forget old keys, every few seconds."
 
     def add_arguments(self, parser: ArgumentParser) -> None:
         parser.add_argument("--every", type=float, default=10, help="seconds between two rounds")
@@ -31,7 +33,7 @@ class Command(BaseCommand):
         while True:
             try:
                 if take_lease(holder, SystemClock()):
-                    done = run_upkeep()
+                    done = _round()
                     count_upkeep(done)
                     if any(done.values()):
                         logger.info("upkeep %s", done)
@@ -41,3 +43,13 @@ class Command(BaseCommand):
             if options["once"]:
                 return
             time.sleep(options["every"])
+
+
+def _round() -> dict[str, int]:
+    """One round: what is due in the registry, then the alerts that are to be sent."""
+    sends = bool(settings.ALERT_URL)
+    done = run_upkeep(alert_within_days=settings.ALERT_DAYS, deliver_alerts=sends)
+    if sends:
+        sent = send_due(settings.ALERT_URL, settings.ALERT_SECRET, SystemClock())
+        done |= {f"deliveries_{what}": count for what, count in sent.items()}
+    return done

@@ -1,0 +1,119 @@
+"""What is foreseen: alerts, what if, compaction, how far a block can grow, expected plans."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema
+from rest_framework.generics import GenericAPIView
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from lentra.api.changes import answer_of, run_change
+from lentra.api.reading import plan_meant, query_parameters, read_body, read_query, records_meant
+from lentra.api.serializers.foresight import (
+    AlertQuerySerializer,
+    AlertSerializer,
+    BlockHeadroomSerializer,
+    CompactionQuerySerializer,
+    CompactionSerializer,
+    ExpectedSerializer,
+    ExpectPlanSerializer,
+    WhatIfQuerySerializer,
+    WhatIfSerializer,
+)
+from lentra.api.serializers.setup import PlannedNeedSerializer
+from lentra.api.views.setup import find_at_address
+from lentra.registry.alerts import alert_facts
+from lentra.registry.clock import SystemClock
+from lentra.registry.models import Alert, Pool, Subnet
+from lentra.registry.operations.expect_plan import expect_plan
+from lentra.registry.queries.block_headroom import block_headroom
+from lentra.registry.queries.compaction import compaction
+from lentra.registry.queries.what_if import Supposed, SupposedNeed, what_if
+
+
+class AlertsView(GenericAPIView):
+    """Alerts, the newest first."""
+
+    orders = {"newest": "-id", "oldest": "id"}
+    queryset = Alert.objects.all()
+
+    @extend_schema(
+        summary="Alerts: thresholds that are reached, or will be soon",
+        parameters=query_parameters(AlertQuerySerializer),
+        responses=AlertSerializer(many=True),
+    )
+    def get(self, request: Request) -> Response:
+        values = read_query(request, AlertQuerySerializer)
+        records = records_meant(values)
+        rows = Alert.objects.select_related("pool__realm")
+        if "realm" in records:
+            rows = rows.filter(pool__realm=records["realm"])
+        if "pool" in records:
+            rows = rows.filter(pool=records["pool"])
+        if not values["resolved"]:
+            rows = rows.exclude(living=None)
+        page = self.paginate_queryset(rows)
+        return self.get_paginated_response([alert_facts(alert) for alert in page])
+
+
+class WhatIfView(APIView):
+    """A POST that changes nothing: a plan is too large for a query."""
+
+    changes_registry = False
+
+    @extend_schema(
+        summary="What if: how long a pool lasts with more ranges, a plan, other growth, idle blocks given back",
+        request=WhatIfQuerySerializer,
+        responses=WhatIfSerializer,
+    )
+    def post(self, request: Request, ref: str) -> Response:
+        values = read_body(request, WhatIfQuerySerializer)
+        pool = find_at_address(Pool, ref)
+        supposed = Supposed(
+            ranges=tuple(values.get("ranges", ())),
+            plan=plan_meant(values, needed=False),
+            growth_percent=values["growth_percent"],
+            give_back=tuple(values.get("give_back", ())),
+            give_back_idle=values["give_back_idle"],
+            needs=tuple(SupposedNeed(**need) for need in values.get("needs", ())),
+        )
+        return Response(what_if(pool.pk, supposed, SystemClock(), values["window_days"]))
+
+
+class CompactionView(APIView):
+    @extend_schema(
+        summary="Which few blocks to move so that a length fits again",
+        parameters=query_parameters(CompactionQuerySerializer),
+        responses=CompactionSerializer,
+    )
+    def get(self, request: Request, ref: str) -> Response:
+        values = read_query(request, CompactionQuerySerializer)
+        return Response(compaction(find_at_address(Pool, ref), values["length"], values["family"]))
+
+
+class BlockHeadroomView(APIView):
+    @extend_schema(
+        summary="How far a subnet's blocks can grow in place, and what is in the way",
+        responses=BlockHeadroomSerializer(many=True),
+    )
+    def get(self, request: Request, ref: str) -> Response:
+        return Response(block_headroom(find_at_address(Subnet, ref, ("pool__sheet", "realm"))))
+
+
+class ExpectPlanView(APIView):
+    @extend_schema(
+        summary="Expect a plan: what it would hand out becomes planned needs",
+        request=ExpectPlanSerializer,
+        responses={201: answer_of(ExpectedSerializer)},
+    )
+    def post(self, request: Request) -> Response:
+        values = read_body(request, ExpectPlanSerializer)
+        text = plan_meant(values)
+
+        def render(needs: list[Any]) -> Any:
+            return {"needs": PlannedNeedSerializer(needs, many=True).data}
+
+        return run_change(request, lambda change: expect_plan(change, text, values["day"]), render, 201)

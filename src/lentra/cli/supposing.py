@@ -1,0 +1,166 @@
+"""What to do about it: alerts, what if, and which blocks to move so that a length fits again."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from lentra.cli.context import DONE, WrongUse, client_for
+from lentra.cli.looking import given
+from lentra.cli.output import bar, grouped, show_record, show_rows, styled
+
+
+def _need(text: str) -> dict[str, Any]:
+    """``6x/24@2027-03-01``: six /24 asked for on that day; ``4x6/64@…`` for IPv6."""
+    count, mark, rest = text.partition("x")
+    prefix, at, day = rest.partition("@")
+    family, slash, length = prefix.rpartition("/")
+    if not (mark and at and slash and count.isdigit() and length.isdigit() and family in ("", "4", "6")):
+        raise argparse.ArgumentTypeError("write 6x/24@2027-03-01, or 4x6/64@2027-03-01 for IPv6")
+    return {"count": int(count), "family": int(family or 4), "length": int(length), "day": day}
+
+
+def add_commands(commands: Any) -> None:
+    """Add the commands of this file."""
+    command = commands.add_parser(
+        "what-if",
+        help="how long a pool lasts with more ranges, a plan, other growth, or idle blocks given back",
+        epilog="example: lentra what-if quay-cameras --range 10.40.164.0/22 --growth 150\n"
+        "example: lentra what-if model-halls --need 8x/24@2027-02-01 --plan demo/plans/gate-readers.yaml",
+    )
+    command.add_argument("pool")
+    command.add_argument("--range", action="append", help="add this range (may be given again)")
+    command.add_argument("--plan", help="commit this plan, a file")
+    command.add_argument("--growth", type=int, help="growth in percent of today's pace (100)")
+    command.add_argument("--give-back", action="append", metavar="SUBNET", help="give this subnet back")
+    command.add_argument("--give-back-idle", action="store_const", const=True, help="give back what nothing uses")
+    command.add_argument("--need", action="append", type=_need, help="6x/24@2027-03-01: six /24 on that day")
+    command.add_argument("--window-days", type=int, help="how far back the trend looks (182)")
+    command.set_defaults(run=_what_if)
+
+    command = commands.add_parser(
+        "compact",
+        help="which few blocks to move so that a length fits again",
+        epilog="example: lentra compact trial-stands --length 24",
+    )
+    command.add_argument("pool")
+    command.add_argument("--length", type=int, required=True, help="the length that is wanted")
+    command.add_argument("--family", type=int, choices=[4, 6], default=4)
+    command.set_defaults(run=_compact)
+
+    command = commands.add_parser(
+        "alerts",
+        help="thresholds that are reached, or will be soon",
+        epilog="example: lentra alerts --realm fleet",
+    )
+    command.add_argument("--realm")
+    command.add_argument("--pool")
+    command.add_argument("--resolved", action="store_const", const="true", help="also those that are over")
+    command.set_defaults(run=_alerts)
+
+
+def _what_if(options: argparse.Namespace) -> int:
+    supposed: dict[str, Any] = given(options, "give_back", "give_back_idle", "window_days")
+    if options.range:
+        supposed["ranges"] = options.range
+    if options.growth is not None:
+        supposed["growth_percent"] = options.growth
+    if options.need:
+        supposed["needs"] = options.need
+    if options.plan:
+        try:
+            supposed["text"] = Path(options.plan).read_text()
+        except (OSError, UnicodeDecodeError) as fault:
+            raise WrongUse(f"{options.plan} cannot be read: {fault}")
+    told = client_for(options).pools.what_if(options.pool, **supposed)
+    if options.output in ("json", "yaml"):
+        show_record(told, options.output)
+        return DONE
+    rows = [row for family in told["families"] for row in _beside(family)]
+    if options.output == "csv":
+        show_rows(rows, ("family", "what", "today", "then"), "csv")
+        return DONE
+    print(styled(f"What if, of {told['pool']['name']}: ", "bold") + "; ".join(told["done"]))
+    for family in told["families"]:
+        print(f"IPv{family['family']}  today {_used(family['today'])}")
+        print(f"      then  {_used(family['then'])}")
+        show_rows(_beside(family), ("what", "today", "then"), "table")
+    return DONE
+
+
+def _used(facts: dict[str, Any]) -> str:
+    return bar(facts["used_percent"], facts["warning_percent"], facts["critical_percent"])
+
+
+def _beside(family: dict[str, Any]) -> list[dict[str, Any]]:
+    """Every figure of today beside that of then."""
+    today, then = family["today"], family["then"]
+    rows = [
+        ("addresses in all", grouped(today["total"]), grouped(then["total"])),
+        ("in use", grouped(today["used"]), grouped(then["used"])),
+    ]
+    for now, later in zip(today["thresholds"], then["thresholds"], strict=True):
+        rows.append((f"{now['name']}, {now['percent']} %", _when(now), _when(later)))
+    until = {row["length"]: row["until"] for row in then["lengths"]}
+    for row in today["lengths"]:
+        rows.append((f"/{row['length']} until", row["until"] or "-", until.get(row["length"]) or "-"))
+    rows += [
+        (f"/{row['length']} still fit", grouped(row["today"]), grouped(row["then"]))
+        for row in family["still_fits"]
+        if row["today"] != "0" or row["then"] != "0"
+    ]
+    return [{"family": family["family"], "what": what, "today": a, "then": b} for what, a, b in rows]
+
+
+def _when(threshold: dict[str, Any]) -> str:
+    return "reached" if threshold["reached"] else threshold["likely"] or "not in sight"
+
+
+def _compact(options: argparse.Namespace) -> int:
+    told = client_for(options).pools.compaction(options.pool, options.length, options.family)
+    if options.output in ("json", "yaml"):
+        show_record(told, options.output)
+        return DONE
+    rows = [
+        {"frees": option["prefix"], "do": what, **block}
+        for option in told["options"]
+        for what, blocks in (("move", option["blocks"]), ("give up room", option["room"]))
+        for block in blocks
+    ]
+    columns = ("frees", "do", "prefix", "subnet", "project", "zone", "tier", "addresses")
+    if options.output == "csv":
+        show_rows(rows, columns, "csv")
+        return DONE
+    name = told["pool"]["name"]
+    print(
+        f"{styled(name, 'bold')}: {grouped(told['free'])} addresses are free, the largest free is "
+        f"{told['largest_free'] or 'none'}; together they could give a {told['possible'] or 'nothing'}"
+    )
+    if told["why"]:
+        print(told["why"])
+        return DONE
+    for option in told["options"]:
+        moved = len(option["blocks"])
+        print(
+            f"\nfor {styled(option['prefix'], 'bold')}: move {moved} {'block' if moved == 1 else 'blocks'}, "
+            f"{grouped(option['addresses'])} addresses"
+        )
+        show_rows([row for row in rows if row["frees"] == option["prefix"]], columns[1:], "table")
+    return DONE
+
+
+def _alerts(options: argparse.Namespace) -> int:
+    found = list(client_for(options).alerts(**given(options, "realm", "pool", "resolved")))
+    rows = [
+        row
+        | {
+            "pool": row["pool"]["name"],
+            "state": "over" if row["resolved_at"] else "open",
+            "since": row["opened_at"][:16].replace("T", " "),
+        }
+        for row in found
+    ]
+    shown = found if options.output in ("json", "yaml") else rows
+    show_rows(shown, ("since", "realm", "pool", "family", "threshold", "stage", "state", "text"), options.output)
+    return DONE
