@@ -1,14 +1,15 @@
-"""`lentra space`: a prefix drawn line by line, each line an equal part of it."""
+"""Drawn in the terminal or for paper: a prefix as a map, a project over zones and tiers, a report."""
 
 from __future__ import annotations
 
 import argparse
 from collections.abc import Mapping, Sequence
 from itertools import groupby
+from pathlib import Path
 from typing import Any
 
 from lentra.addressing.prefix import parse_prefix
-from lentra.cli.context import DONE, client_for
+from lentra.cli.context import DONE, WrongUse, client_for
 from lentra.cli.looking import given
 from lentra.cli.output import grouped, show_record, show_rows, styled
 
@@ -41,6 +42,22 @@ def add_commands(commands: Any) -> None:
         command.add_argument(f"--{name}", help=f"where this {name} begins, if no range is given")
     command.add_argument("--pieces", action="store_true", help="list the pieces below the map")
     command.set_defaults(run=_map)
+
+    command = commands.add_parser(
+        "grid", help="a project over zones and tiers, gaps marked", epilog="example: lentra grid ticketing"
+    )
+    command.add_argument("project")
+    command.set_defaults(run=_grid)
+
+    command = commands.add_parser(
+        "report",
+        help="a printable page about a realm or a project",
+        epilog="example: lentra report --realm fleet --file fleet.html",
+    )
+    command.add_argument("--realm")
+    command.add_argument("--project")
+    command.add_argument("--file", help="write it here; to standard output if it is not given")
+    command.set_defaults(run=_report)
 
 
 def _map(options: argparse.Namespace) -> int:
@@ -116,3 +133,47 @@ def _show_pieces(shown: Mapping[str, Any], form: str) -> None:
         for cell in shown["cells"]
     ]
     show_rows(rows, ["range", "state", "whose", "project", "zone", "tier", "addresses", "free"], form)
+
+
+def _grid(options: argparse.Namespace) -> int:
+    found = client_for(options).grid(options.project)
+    if options.output in ("json", "yaml"):
+        show_record(found, options.output)
+        return DONE
+    if options.output == "csv":
+        rows = [{**cell, **subnet} for cell in found["cells"] for subnet in cell["subnets"]]
+        show_rows(rows, ("zone", "tier", "name", "blocks", "room", "hosts", "usable"), "csv")
+        return DONE
+    lines: list[dict[str, Any]] = []
+    for tier in found["tiers"]:
+        cells = [cell for cell in found["cells"] if cell["tier"] == tier]
+        told = [_told(cell) for cell in cells]
+        for n in range(max(len(lines_of) for lines_of in told)):
+            line = {cell["zone"]: (of[n] if n < len(of) else " ") for cell, of in zip(cells, told, strict=True)}
+            lines.append({"tier": tier if n == 0 else " ", **line})
+    show_rows(lines, ("tier", *found["zones"]), "table")
+    return DONE
+
+
+def _told(cell: Mapping[str, Any]) -> list[str]:
+    """A cell line by line: its blocks, then hosts of usable and room."""
+    if cell["gap"]:
+        return [styled("missing", "warn")]
+    lines = [block for subnet in cell["subnets"] for block in subnet["blocks"]]
+    if cell["usable"] != "0":
+        lines.append(styled(f"{grouped(cell['hosts'])} of {grouped(cell['usable'])} hosts", "dim"))
+    lines += [styled(f"room {piece}", "dim") for subnet in cell["subnets"] for piece in subnet["room"]]
+    return lines
+
+
+def _report(options: argparse.Namespace) -> int:
+    page = client_for(options).report(**given(options, "realm", "project"))
+    if options.file:
+        try:
+            Path(options.file).write_text(page)
+        except OSError as fault:
+            raise WrongUse(f"{options.file} cannot be written: {fault}")
+        print(f"{styled('Done:', 'good')} {options.file}; open it in a browser to print it or save it as PDF")
+    else:
+        print(page, end="")
+    return DONE

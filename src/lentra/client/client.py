@@ -186,6 +186,14 @@ class Client:
         """Prefixes of a realm, pool, project, region, zone or tier, for access rules; ``aggregated``, ``since``."""
         return list(self.call("GET", "ranges", query=of).json())
 
+    def grid(self, project: str | int) -> Record:
+        """A project over zones and tiers: prefixes, hosts, room, and what is missing."""
+        return self._record(f"projects/{part(project)}/grid")
+
+    def report(self, **of: Any) -> str:
+        """A printable page, HTML, about a ``realm`` or a ``project``."""
+        return self.call("GET", "report", query=of).text
+
     def idle(self, **of: Any) -> list[Record]:
         """Idle and odd things of a realm or project, each with a proposed step."""
         return list(self.call("GET", "idle", query=of).json())

@@ -1,0 +1,73 @@
+"""What a report is made of: the same queries that the API answers from, and their drawings."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Any
+
+from lentra.api.report.drawings import bars, grid_drawing, map_drawing, over_time
+from lentra.registry.alerts import alert_facts
+from lentra.registry.models import Alert, PlannedNeed, Pool, Project, Realm
+from lentra.registry.queries.breakdown import breakdown
+from lentra.registry.queries.headroom import overview, owner_headroom, realm_headroom
+from lentra.registry.queries.idle import idle_things
+from lentra.registry.queries.project_grid import project_grid
+from lentra.registry.queries.space_map import ranges_to_map, space_map
+from lentra.registry.queries.usage_then import changes_between
+
+_CHANGES = timedelta(days=30)
+_MOST_ROWS = 100  # of one table: a report is read on paper
+_MOST_MAPS = 4
+
+
+def realm_figures(realm: Realm, now: datetime) -> dict[str, Any]:
+    """The report of a realm: growth per family, maps, every pool, who uses it, alerts, needs, changes, idle things."""
+    headroom = realm_headroom(realm, now)
+    pools = list(Pool.objects.filter(realm=realm).select_related("realm").order_by("name"))
+    by_project = breakdown(["project"], realm=realm)
+    alerts = Alert.objects.filter(pool__realm=realm).exclude(living=None).select_related("pool__realm")
+    starts = ranges_to_map(realm, None, None)
+    maps = [space_map(realm, row.prefix) for row in starts[:_MOST_MAPS]]
+    return {
+        "kind": "realm",
+        "name": realm.name,
+        "about": realm.about,
+        "made_at": now,
+        "headroom": [row | {"drawing": over_time(row, realm.name)} for row in headroom],
+        "maps": [shown | {"drawing": map_drawing(shown)} for shown in maps],
+        "maps_left": max(0, len(starts) - _MOST_MAPS),
+        "pools": overview(pools, now),
+        "by_project": by_project[:_MOST_ROWS],
+        "by_zone": breakdown(["zone"], realm=realm)[:_MOST_ROWS],
+        "bars": bars(by_project, "project"),
+        "alerts": [alert_facts(alert) for alert in alerts.order_by("pk")[:_MOST_ROWS]],
+        "needs": _needs(PlannedNeed.objects.filter(pool__realm=realm), now),
+        "changes": changes_between((now - _CHANGES).date(), now.date(), [pool.pk for pool in pools]),
+        "idle": idle_things(now, realm=realm)[:_MOST_ROWS],
+        "most": _MOST_ROWS,
+    }
+
+
+def project_figures(project: Project, now: datetime) -> dict[str, Any]:
+    """The report of a project: growth per family, zones × tiers, usage by zone and pool, needs, idle things."""
+    grid = project_grid(project)
+    by_zone = breakdown(["zone"], project=project)
+    return {
+        "kind": "project",
+        "name": project.name,
+        "about": project.title,
+        "made_at": now,
+        "headroom": [row | {"drawing": over_time(row, project.name)} for row in owner_headroom(project, now)],
+        "grid": grid,
+        "grid_drawing": grid_drawing(grid),
+        "by_zone": by_zone[:_MOST_ROWS],
+        "by_pool": breakdown(["pool"], project=project)[:_MOST_ROWS],
+        "bars": bars(by_zone, "zone"),
+        "needs": _needs(PlannedNeed.objects.filter(project=project), now),
+        "idle": idle_things(now, project=project)[:_MOST_ROWS],
+        "most": _MOST_ROWS,
+    }
+
+
+def _needs(rows: Any, now: datetime) -> list[PlannedNeed]:
+    return list(rows.filter(day__gte=now.date()).select_related("pool", "project").order_by("day")[:_MOST_ROWS])

@@ -1,0 +1,48 @@
+"""The printable report, and a project over zones and tiers."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.shortcuts import render
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiResponse, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from lentra.api.reading import query_parameters, read_query, records_meant
+from lentra.api.report.figures import project_figures, realm_figures
+from lentra.api.serializers.report import ProjectGridSerializer, ReportQuerySerializer
+from lentra.api.views.setup import find_at_address
+from lentra.registry.clock import SystemClock
+from lentra.registry.errors import Invalid
+from lentra.registry.models import Project, Realm
+from lentra.registry.queries.project_grid import project_grid
+
+
+class ReportView(APIView):
+    @extend_schema(
+        summary="A printable report of a realm or a project, as a page",
+        parameters=query_parameters(ReportQuerySerializer),
+        responses={(200, "text/html"): OpenApiResponse(OpenApiTypes.STR)},
+    )
+    def get(self, request: Request) -> HttpResponse:
+        records = records_meant(read_query(request, ReportQuerySerializer))
+        now = SystemClock().now()
+        if len(records) != 1:
+            names = Realm.objects.values_list("name", flat=True)[:5]
+            raise Invalid(
+                "say which realm, or which project", field="realm", suggestions=[f"realm={n}" for n in names]
+            )
+        figures = (
+            realm_figures(records["realm"], now)
+            if "realm" in records
+            else project_figures(records["project"], now)
+        )
+        return render(request, "lentra/report.html", figures)
+
+
+class ProjectGridView(APIView):
+    @extend_schema(summary="A project over zones and tiers", responses=ProjectGridSerializer)
+    def get(self, request: Request, ref: str) -> Response:
+        return Response(project_grid(find_at_address(Project, ref)))
