@@ -12,6 +12,7 @@ import TrendIcon from "@mui/icons-material/TrendingUp";
 import RulerIcon from "@mui/icons-material/Straighten";
 import TuneIcon from "@mui/icons-material/Tune";
 import AppBar from "@mui/material/AppBar";
+import Badge from "@mui/material/Badge";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Container from "@mui/material/Container";
@@ -24,6 +25,7 @@ import Typography from "@mui/material/Typography";
 import { useColorScheme } from "@mui/material/styles";
 import { useState, type ReactNode } from "react";
 import { NavLink, useNavigate } from "react-router";
+import { useAlerts } from "../headroom/queries";
 import { useMe, useSignOut } from "../session/queries";
 
 const PLACES = [
@@ -59,7 +61,7 @@ export function Shell({ children }: { children: ReactNode }) {
                 component={NavLink}
                 to={place.to}
                 end={place.to === "/"}
-                startIcon={place.icon}
+                startIcon={place.to === "/headroom" ? <Alerted>{place.icon}</Alerted> : place.icon}
                 size="small"
                 sx={{ color: "text.primary", "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
               >
@@ -75,6 +77,16 @@ export function Shell({ children }: { children: ReactNode }) {
         {children}
       </Container>
     </Box>
+  );
+}
+
+/** An icon with the number of open alerts. */
+function Alerted({ children }: { children: ReactNode }) {
+  const open = useAlerts().data?.results.length ?? 0;
+  return (
+    <Badge badgeContent={open} max={99} color="error" anchorOrigin={{ vertical: "top", horizontal: "left" }} title={open ? `${open} open alerts` : undefined}>
+      {children}
+    </Badge>
   );
 }
 

@@ -1,5 +1,6 @@
 // How long a pool lasts: use over time with its forecast, thresholds, and the lengths that are asked for.
 import Alert from "@mui/material/Alert";
+import Button from "@mui/material/Button";
 import Box from "@mui/material/Box";
 import Card from "@mui/material/Card";
 import MenuItem from "@mui/material/MenuItem";
@@ -9,6 +10,7 @@ import Tabs from "@mui/material/Tabs";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
+import { Link as RouterLink } from "react-router";
 import { Shown } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
@@ -27,6 +29,9 @@ export function PoolHeadroomCard({ id, name }: { id: string; name: string }) {
         <Typography variant="h2" sx={{ flexGrow: 1 }}>
           How long it lasts
         </Typography>
+        <Button component={RouterLink} to={`/headroom/what-if?pool=${encodeURIComponent(name)}`}>
+          What if…
+        </Button>
         <TextField select label="Trend of" value={window} onChange={(event) => setWindow(event.target.value)} sx={{ width: 150 }}>
           <MenuItem value="91">3 months</MenuItem>
           <MenuItem value="182">6 months</MenuItem>
@@ -87,6 +92,18 @@ function Family({ row, name }: { row: PoolHeadroom; name: string }) {
           ]}
         />
       </Box>
+      {row.steps.length > 0 && (
+        <RecordTable
+          label={`Steps to come, IPv${row.family}`}
+          rows={row.steps.map((step, n) => ({ ...step, id: n }))}
+          columns={[
+            { head: "Day", cell: (step) => step.day },
+            { head: "Addresses", right: true, cell: (step) => grouped(step.amount) },
+            { head: "What", cell: (step) => `${step.what}: ${step.name}` },
+            { head: "Why", cell: (step) => step.why },
+          ]}
+        />
+      )}
     </Stack>
   );
 }

@@ -49,3 +49,49 @@ export function useRanges(filters: Query) {
     queryFn: () => call<ListedRange[]>("GET", "ranges", { query: filters }),
   });
 }
+
+export type Alert = Told<"Alert">;
+export type WhatIfAnswer = Told<"WhatIf">;
+export type Compaction = Told<"Compaction">;
+export type Grid = Told<"ProjectGrid">;
+export type GridCell = Told<"GridCell">;
+
+const A_MINUTE = 60_000;
+
+/** Alerts, looked up again each minute. */
+export function useAlerts(filters: Query = {}) {
+  return useQuery({
+    queryKey: ["alerts", filters],
+    refetchInterval: A_MINUTE,
+    queryFn: () => call<Page<Alert>>("GET", "alerts", { query: { limit: 200, ...filters } }),
+  });
+}
+
+export function useProjectGrid(project: string) {
+  return useQuery({ queryKey: ["projects", project, "grid"], enabled: project !== "", queryFn: () => call<Grid>("GET", `projects/${project}/grid`) });
+}
+
+export function useRealmHeadroom(realm: string) {
+  return useQuery({ queryKey: ["realms", realm, "headroom"], enabled: realm !== "", queryFn: () => call<PoolHeadroom[]>("GET", `realms/${realm}/headroom`) });
+}
+
+export interface Supposed {
+  ranges?: string[];
+  growth_percent?: number;
+  give_back_idle?: boolean;
+  text?: string;
+  needs?: { family: number; length: number; count: number; day: string }[];
+}
+
+/** A pool's name, with its realm where it may be there in several. */
+export function suppose(pool: string, supposed: Supposed): Promise<WhatIfAnswer> {
+  return call<WhatIfAnswer>("POST", `pools/${pool}/what-if`, { body: supposed });
+}
+
+export function useCompaction(pool: string, length: string, family: string) {
+  return useQuery({
+    queryKey: ["pools", pool, "compaction", length, family],
+    enabled: pool !== "" && length !== "",
+    queryFn: () => call<Compaction>("GET", `pools/${pool}/compaction`, { query: { length, family } }),
+  });
+}

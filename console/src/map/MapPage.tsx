@@ -66,7 +66,7 @@ export function MapPage() {
             {(data) => (
               <>
                 {map.error && <Alert severity="error">{String(map.error.message)}</Alert>}
-                <SpaceMap map={data} by={by} onZoom={zoom} />
+                <SpaceMap map={data} by={by} onZoom={zoom} wheel />
                 <MapTable map={data} />
                 <CommandLine text={`lentra space ${data.range} --realm ${data.realm.name}`} />
               </>

@@ -22,7 +22,8 @@ import type { MapBranch, MapCell, MapShown } from "./queries";
 
 const WHEEL = 60; // how far the wheel turns for one step
 
-export function SpaceMap({ map, by, onZoom }: { map: MapShown; by: By; onZoom: (range: string) => void }) {
+/** `wheel`: the wheel zooms; elsewhere it scrolls the page, as usual. */
+export function SpaceMap({ map, by, onZoom, wheel = false }: { map: MapShown; by: By; onZoom: (range: string) => void; wheel?: boolean }) {
   const navigate = useNavigate();
   const { ref, width } = useWidth<HTMLDivElement>();
   const [at, setAt] = useState<number | null>(null);
@@ -30,7 +31,7 @@ export function SpaceMap({ map, by, onZoom }: { map: MapShown; by: By; onZoom: (
   const tints = tintsOf(map.cells, by);
   const cursor = at === null ? null : Math.min(at, map.cells.length - 1);
   useEffect(() => setAt(null), [map.range]);
-  useWheel(ref, (share, inward) => {
+  useWheel(ref, wheel, (share, inward) => {
     const target = inward ? quarterAt(map, share) : map.wider;
     if (target && target !== map.range) onZoom(target);
   });
@@ -103,7 +104,7 @@ export function SpaceMap({ map, by, onZoom }: { map: MapShown; by: By; onZoom: (
         </svg>
       </Box>
       <Box sx={{ minHeight: 24, fontSize: 14 }} aria-live="polite">
-        {shown ? <Facts piece={shown} /> : <Box sx={{ color: "text.secondary" }}>Point at a piece for its facts; choose it to open it or to zoom in. The wheel zooms too.</Box>}
+        {shown ? <Facts piece={shown} /> : <Box sx={{ color: "text.secondary" }}>Point at a piece for its facts; choose it to open it or to zoom in.{wheel && " The wheel zooms too."}</Box>}
       </Box>
       <Legend shown={[...new Set(map.cells.filter((cell) => valueOf(cell, by) === null).map((cell) => cell.state))]} />
       {tints.size > 0 && <TintLegend tints={tints} />}
@@ -120,12 +121,12 @@ function Step({ label, to, onZoom, icon }: { label: string; to: string | null | 
 }
 
 /** Calls back once for so far that the wheel has turned over an element, with where it is. */
-function useWheel(ref: React.RefObject<HTMLElement | null>, onTurn: (share: number, inward: boolean) => void) {
+function useWheel(ref: React.RefObject<HTMLElement | null>, on: boolean, onTurn: (share: number, inward: boolean) => void) {
   const kept = useRef(onTurn);
   kept.current = onTurn;
   useEffect(() => {
     const element = ref.current;
-    if (!element) return;
+    if (!element || !on) return;
     let turned = 0;
     const turn = (event: WheelEvent) => {
       event.preventDefault();
@@ -137,7 +138,7 @@ function useWheel(ref: React.RefObject<HTMLElement | null>, onTurn: (share: numb
     };
     element.addEventListener("wheel", turn, { passive: false });
     return () => element.removeEventListener("wheel", turn);
-  }, [ref]);
+  }, [ref, on]);
 }
 
 /** The lengths of the rows. */

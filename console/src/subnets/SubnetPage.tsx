@@ -24,6 +24,7 @@ import { useMay, useMe } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
 import type { Kind } from "../setup/kinds";
 import { AddressMap } from "./AddressMap";
+import { GrowthCard } from "./GrowthCard";
 import { DOINGS, commandOf, kindOf, type Doing } from "./doings";
 import { act, editSubnet, release, useHistory, useNeighbours, useSubnet, type Near, type Subnet } from "./queries";
 
@@ -138,6 +139,7 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
         </Card>
       </Box>
       {subnet.blocks.some((block) => block.total !== "1") && subnet.state !== "cooling" && <AddressMap subnet={subnet} mayChange={own} />}
+      {(subnet.state === "active" || subnet.state === "retiring") && <GrowthCard id={subnet.id} name={subnet.name} />}
     </>
   );
 }

@@ -64,3 +64,9 @@ export function recordAddresses(subnet: Subnet, values: object, preview: boolean
 export function releaseAddress(record: number, preview: boolean, why: string): Promise<Answer<unknown>> {
   return call("DELETE", `addresses/${record}`, { query: { preview: preview || undefined, why } });
 }
+
+export type BlockHeadroom = Told<"BlockHeadroom">;
+
+export function useBlockHeadroom(id: number) {
+  return useQuery({ queryKey: ["subnets", id, "headroom"], queryFn: () => call<BlockHeadroom[]>("GET", `subnets/${id}/headroom`) });
+}

@@ -1,0 +1,55 @@
+// How long pools last, in a list.
+import Card from "@mui/material/Card";
+import Link from "@mui/material/Link";
+import Stack from "@mui/material/Stack";
+import { Link as RouterLink } from "react-router";
+import { Listed } from "../parts/Answers";
+import { CommandLine } from "../parts/CommandLine";
+import { PageTurner } from "../parts/PageTurner";
+import { RecordTable } from "../parts/RecordTable";
+import { useFilters } from "../parts/useFilters";
+import { grouped, percent } from "../parts/text";
+import { useHeadroom, type HeadroomRow } from "./queries";
+import { Scope, commandOf } from "./Scope";
+
+export function Lasting() {
+  const { filters, set } = useFilters();
+  const headroom = useHeadroom(filters);
+  const threshold = (row: HeadroomRow, name: string) => {
+    const found = row.thresholds.find((one) => one.name === name);
+    return found?.reached ? "reached" : (found?.likely ?? "—");
+  };
+  return (
+    <>
+      <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
+        <Scope names={["realm", "region", "zone", "project"]} />
+      </Stack>
+      <Card>
+        <Listed query={headroom} rows={(page) => page.results} empty="No pool matches.">
+          {(rows) => (
+            <RecordTable
+              label="Headroom of pools"
+              rows={rows.map((row) => ({ ...row, id: `${row.pool.id}-${row.family}` }))}
+              columns={[
+                { head: "Pool", cell: (row) => <Link component={RouterLink} to={`/pools/${row.pool.id}`}>{row.pool.name}</Link> },
+                { head: "Family", cell: (row) => `IPv${row.family}` },
+                { head: "In use", right: true, cell: (row) => percent(row.used_percent) },
+                {
+                  head: "A month",
+                  right: true,
+                  cell: (row) => row.no_forecast ?? (row.family === 4 ? `+${grouped(row.per_month!)}` : `+${grouped((BigInt(row.per_month!) >> 64n).toString())} × /64`),
+                },
+                { head: "Warning", cell: (row) => threshold(row, "warning") },
+                { head: "Critical", cell: (row) => threshold(row, "critical") },
+                { head: "Full", cell: (row) => threshold(row, "full") },
+                { head: "Largest free", right: true, cell: (row) => row.largest_free ?? "none" },
+              ]}
+            />
+          )}
+        </Listed>
+        <PageTurner page={headroom.data} onTurn={(cursor) => set("cursor", cursor)} />
+      </Card>
+      <CommandLine text={commandOf("lentra headroom", filters)} />
+    </>
+  );
+}
