@@ -122,7 +122,8 @@ def test_filters_live_in_the_address_and_viewers_cannot_change(open_as):
 PAGES = ["/", "/pools/{pool}", "/subnets", "/subnets/{subnet}", "/request", "/ledger", "/tokens"]
 PAGES += [f"/set-up/{kind}" for kind in ("pools", "rule-sheets", "keep-outs", "reservations", "people")]
 PAGES += [f"/size/{way}" for way in ("hosts", "several", "cluster", "divide", "check")]
-PAGES += [f"/headroom/{view}" for view in ("pools", "usage", "changes", "idle", "ranges")]
+PAGES += [f"/headroom/{view}" for view in ("pools", "alerts", "usage", "changes", "idle", "ranges", "report")]
+PAGES += ["/headroom/grid?project=ticketing", "/headroom/what-if?pool=quay-cameras", "/set-up/planned-needs"]
 PAGES += ["/map?pool=fleet-private", "/map?realm=fleet&range=10.42.0.0/18&by=project"]
 PAGES += ["/addresses", "/plans", "/plans/{plan}", "/plans/new?from={plan}", "/public", "/subnets/{mapped}"]
 
