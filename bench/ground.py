@@ -21,6 +21,18 @@ def free_port() -> int:
 
 
 @contextmanager
+def empty_database() -> Iterator[str]:
+    """A fresh database for another process; tells its address."""
+    with tempfile.TemporaryDirectory(prefix="lentra-bench-") as folder:
+        own = OwnDatabase(Path(folder), free_port())
+        own.start()
+        try:
+            yield own.url
+        finally:
+            own.stop()
+
+
+@contextmanager
 def database() -> Iterator[OwnDatabase]:
     """A fresh database, with Django set up on it, a realm, places and people."""
     with tempfile.TemporaryDirectory(prefix="lentra-bench-") as folder:

@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from bench import ground
+from bench import ground, looking
 
 SIZES = (1_000, 100_000, 1_000_000)
 PLACEMENTS = ("snug", "low", "roomy", "beside", "exact")
@@ -16,7 +16,7 @@ _TIMES = 80
 
 
 def measure() -> list[tuple[str, str, str]]:
-    """Rows of (what, measured, aim)."""
+    """Rows of (what, measured, aim): hand-outs and lists, then what people look at."""
     from lentra.registry.models import Person
     from lentra.registry.requests import Wanted
 
@@ -28,6 +28,8 @@ def measure() -> list[tuple[str, str, str]]:
         prefix = f"10.{128 * (n % 2)}.0.0/9" if n < 2 else "51.0.0.0/9"
         pools[size] = ground.add_pool(f"p-{size}", prefix)
         ground.fill(pools[size], prefix, size)
+        if n == 0:
+            few = looking.before_filling()
     lists = {size: _listing(pools[size]) for size in SIZES}
     person = Person.objects.get(name="petra")
     for placement in PLACEMENTS:
@@ -54,7 +56,7 @@ def measure() -> list[tuple[str, str, str]]:
     statements, trips = _statements()
     shown = f"{statements} in {trips} round trips"
     rows.append(("statements per hand-out through HTTP, sign-in and key included", shown, "12"))
-    return rows
+    return rows + looking.measure(few)
 
 
 def _ask(wanted: Any, person: Any) -> None:

@@ -8,10 +8,10 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import core, ground, hand_outs, plans, through_http
+from bench import backtest, core, ground, hand_outs, in_browser, plans, through_http
 
 PAGE = Path(__file__).parent.parent / "docs" / "performance.md"
-PARTS = ("core", "http", "size", "plans")
+PARTS = ("core", "backtest", "http", "size", "plans")
 
 
 def main() -> None:
@@ -20,6 +20,8 @@ def main() -> None:
     rows: list[tuple[str, str, str]] = []
     if "core" in parts:
         rows += _told(core.measure())
+    if "backtest" in parts:
+        rows += _told(backtest.measure())
     if {"http", "size", "plans"} & set(parts):
         with ground.database() as database:
             if "http" in parts:
@@ -28,6 +30,7 @@ def main() -> None:
                 rows += _told(plans.measure())
             if "size" in parts:
                 rows += _told(hand_outs.measure())
+                rows += _told(in_browser.measure(database.url))
     if set(parts) == set(PARTS):
         PAGE.write_text(_page(rows))
         print(f"kept in {PAGE.relative_to(Path.cwd())}")
@@ -43,7 +46,7 @@ def _page(rows: list[tuple[str, str, str]]) -> str:
     lines = "\n".join(f"| {what} | {measured} | {aim} |" for what, measured, aim in rows)
     return f"""# Performance
 
-Written by `script/bench`. Every figure but the one in brackets is a ratio of two things measured side by
+Written by `script/bench`. Every figure but those in brackets is a ratio (or a share), measured side by
 side in one run, so that it means the same on another machine. "N× at 1,000,000" is how much longer the same
 takes there; "N× beside" is how much faster than the plain way.
 
@@ -56,7 +59,8 @@ same machine, two service processes with eight threads each, 16 clients.
 
 What makes it so: free space is found by equality probes on one index, never by a scan or sort; the number of
 free extents per length is kept with the pool; a hand-out of any number of subnets writes its extents in one
-statement; a record's number is the number of its first ledger entry, so that no row is written twice.
+statement; a record's number is the number of its first ledger entry, so that no row is written twice; the map is drawn
+from sums that are kept at every fourth prefix length with each change, and from the extents that are wide enough to see.
 """
 
 

@@ -245,20 +245,43 @@ def _widths(weeks: Sequence[Sample], window_days: int, confidence: float) -> tup
         for horizon in _HORIZONS:
             if origin + horizon < len(weeks):
                 later = weeks[origin + horizon]
-                errors[horizon].append(abs(later.used - level - slope * (later.day - weeks[origin].day)))
+                errors[horizon].append(later.used - level - slope * (later.day - weeks[origin].day))
     widths = [
-        (7 * horizon, _share_of(errors[horizon], confidence))
+        (7 * horizon, _share_of(errors[horizon], confidence, horizon))
         for horizon in _HORIZONS
         if len(errors[horizon]) >= min(_LEAST_ORIGINS, max(1, len(errors[_HORIZONS[0]])))
     ]
     return tuple(_growing(widths))
 
 
-def _share_of(errors: Sequence[float], confidence: float) -> float:
-    """What so large a share of errors stayed within; the share of n that a new one stays within is rank / (n + 1)."""
-    ordered = sorted(errors)
-    rank = min(len(ordered), max(1, round(confidence * (len(ordered) + 1))))
-    return ordered[rank - 1]
+def _share_of(errors: Sequence[float], confidence: float, horizon: int) -> float:
+    """What the amount of so large a share of errors stayed within.
+
+    Of n independent errors, a new one stays within the k-th smallest with a share of k / (n + 1). Errors over several
+    weeks that begin a week apart overlap, and say less than their number.
+    """
+    ordered = sorted(abs(error) for error in errors)
+    share = min(1.0, confidence * (1 + 1 / _independent(errors, horizon)))
+    rank = round(share * (len(ordered) + 1))
+    return ordered[min(len(ordered), max(1, rank)) - 1]
+
+
+def _independent(errors: Sequence[float], horizon: int) -> float:
+    """How many independent errors say as much: n / (1 + 2 x the weighted autocorrelation up to the overlap).
+
+    The weights fall evenly to nothing at `horizon`, where errors overlap no more (Bartlett 1946).
+    """
+    count = len(errors)
+    mean = sum(errors) / count
+    apart = [error - mean for error in errors]
+    whole = sum(value * value for value in apart)
+    if not whole:
+        return float(count)
+    shared = 0.0
+    for lag in range(1, min(horizon, count - 1)):
+        alike = sum(a * b for a, b in zip(apart, apart[lag:], strict=False)) / whole
+        shared += max(0.0, alike) * (1 - lag / horizon)
+    return max(1.0, count / (1 + 2 * shared))
 
 
 def _growing(widths: Sequence[tuple[int, float]]) -> list[tuple[int, float]]:

@@ -52,7 +52,7 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "report",
         help="a printable page about a realm or a project",
-        epilog="example: lentra report --realm fleet --file fleet.html",
+        epilog="example: lentra report --realm fleet\nexample: lentra report --project ticketing --file ticketing.html",
     )
     command.add_argument("--realm")
     command.add_argument("--project")

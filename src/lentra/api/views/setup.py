@@ -342,9 +342,8 @@ class PoolViews(SetUpViews):
 
 def pool_usage(pools: list[Pool]) -> list[dict[str, Any]]:
     """Usage of pools, each by itself and with what was carved from it. A bounded number of statements."""
-    own = own_usage([pool.pk for pool in pools])
-    realms = {pool.realm_id for pool in pools}
-    rolled = rolled_up(realms.pop() if len(realms) == 1 else None)
+    own = own_usage(pool.pk for pool in pools)
+    rolled = rolled_up(pool.pk for pool in pools)
     return [
         {
             "pool": _ref(pool),

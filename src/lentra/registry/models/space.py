@@ -75,7 +75,27 @@ class PoolRange(models.Model):
         return Prefix(self.family, self.first, self.length)
 
 
-class Space(models.Model):
+class ByState(models.Model):
+    """Addresses by state: a column for each."""
+
+    free: Any = CountField(default=0)
+    held: Any = CountField(default=0)
+    handed_out: Any = CountField(default=0)
+    room: Any = CountField(default=0)
+    reserved: Any = CountField(default=0)
+    cooling: Any = CountField(default=0)
+    kept_out: Any = CountField(default=0)
+    carved: Any = CountField(default=0)
+
+    class Meta:
+        abstract = True
+
+    def by_state(self) -> dict[State, int]:
+        """The columns as a mapping."""
+        return {state: getattr(self, state.name.lower()) for state in State}
+
+
+class Space(ByState):
     """Counters of one pool in one family, and the row that a change of its space locks.
 
     `revision` grows with every change of the extents; `free_counts` is the number of free extents per
@@ -85,14 +105,6 @@ class Space(models.Model):
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="spaces")
     family = models.PositiveSmallIntegerField()
     revision = models.PositiveBigIntegerField(default=0)
-    free: Any = CountField(default=0)
-    held: Any = CountField(default=0)
-    handed_out: Any = CountField(default=0)
-    room: Any = CountField(default=0)
-    reserved: Any = CountField(default=0)
-    cooling: Any = CountField(default=0)
-    kept_out: Any = CountField(default=0)
-    carved: Any = CountField(default=0)
     free_counts = models.JSONField(default=dict)
     largest_free = models.PositiveSmallIntegerField(null=True)
     next_due = models.DateTimeField(null=True, db_index=True)
@@ -102,11 +114,10 @@ class Space(models.Model):
 
     def usage(self) -> Usage:
         """The counters as the core's usage."""
-        addresses = {state: getattr(self, state.name.lower()) for state in State}
-        return Usage(self.family, addresses, {int(n): c for n, c in self.free_counts.items()})
+        return Usage(self.family, self.by_state(), {int(n): c for n, c in self.free_counts.items()})
 
 
-class Tile(models.Model):
+class Tile(ByState):
     """Sums of the extents of one pool that lie inside a prefix and are narrower than it, for the map of space.
 
     Kept at every fourth length with each change of the extents; a tile that nothing lies in any more has no `extents`.
@@ -117,14 +128,6 @@ class Tile(models.Model):
     length = models.PositiveSmallIntegerField()
     first: Any = AddressField()
     extents = models.IntegerField(default=0)
-    free: Any = CountField(default=0)
-    held: Any = CountField(default=0)
-    handed_out: Any = CountField(default=0)
-    room: Any = CountField(default=0)
-    reserved: Any = CountField(default=0)
-    cooling: Any = CountField(default=0)
-    kept_out: Any = CountField(default=0)
-    carved: Any = CountField(default=0)
 
     class Meta:
         constraints = [
@@ -138,7 +141,7 @@ class Tile(models.Model):
 
     def sums(self) -> Sums:
         """The counts as the core's sums."""
-        return Sums({state: getattr(self, state.name.lower()) for state in State}, self.extents)
+        return Sums(self.by_state(), self.extents)
 
 
 class ExtentRow(models.Model):

@@ -20,22 +20,28 @@ def own_usage(pools: Iterable[int]) -> dict[int, dict[int, Usage]]:
     return found
 
 
-def rolled_up(realm_id: int | None = None) -> dict[int, dict[int, Usage]]:
-    """Usage of every pool with what was carved from it counted by its own use, never twice. Two statements."""
-    pools = Pool.objects.all() if realm_id is None else Pool.objects.filter(realm_id=realm_id)
-    parents = dict(pools.values_list("pk", "parent_id"))
-    own = own_usage(parents)
+def rolled_up(pools: Iterable[int]) -> dict[int, dict[int, Usage]]:
+    """Usage of pools with what was carved from them counted by its own use, never twice.
+
+    One statement for each level that pools are carved in, and one for the counters of them all.
+    """
+    asked = list(pools)
     children: dict[int, list[int]] = {}
-    for pk, parent in parents.items():
-        if parent is not None:
-            children.setdefault(parent, []).append(pk)
+    level = asked
+    while level:
+        rows = list(Pool.objects.filter(parent__in=level).values_list("parent_id", "pk"))
+        for parent, pk in rows:
+            if pk not in children.setdefault(parent, []):
+                children[parent].append(pk)
+        level = [pk for _, pk in rows if pk not in children]
+    own = own_usage({*asked, *(pk for below in children.values() for pk in below)})
     rolled: dict[int, dict[int, Usage]] = {}
-    for pk in sorted(parents, reverse=True):  # a carved pool's number is above its parent's
+    for pk in sorted(own, reverse=True):  # a carved pool's number is above its parent's
         rolled[pk] = {
             family: _with_children(usage, [rolled[c][family] for c in children.get(pk, []) if family in rolled[c]])
-            for family, usage in own.get(pk, {}).items()
+            for family, usage in own[pk].items()
         }
-    return rolled
+    return {pk: rolled.get(pk, {}) for pk in asked}
 
 
 def _with_children(usage: Usage, below: list[Usage]) -> Usage:
