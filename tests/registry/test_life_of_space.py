@@ -185,7 +185,7 @@ def test_usage_rolled_up_over_carved_pools_counts_nothing_twice(world):
     inmost = world.carve(inner, "10.40.72.0/22", name="inmost")
     for pool in (outer, inner, inmost):
         world.ask(pool, length=24)
-    rolled, own = rolled_up(world.realm.pk), own_usage([outer.pk])
+    rolled, own = rolled_up([outer.pk]), own_usage([outer.pk])
     usage = rolled[outer.pk][4]
     assert usage.total == own[outer.pk][4].total == 65536
     assert usage.addresses[State.HANDED_OUT] == 3 * 256

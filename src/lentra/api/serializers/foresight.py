@@ -6,11 +6,9 @@ from rest_framework import serializers
 
 from lentra.api.fields import NameField, PrefixField, Strict
 from lentra.api.serializers.headroom import PoolHeadroomSerializer, WindowQuerySerializer
+from lentra.api.serializers.named import COUNT, NamedSerializer
 from lentra.api.serializers.setup import PlannedNeedSerializer
-from lentra.api.serializers.space import NamedSerializer
 from lentra.registry.models import ALERT_STAGES, THRESHOLDS
-
-_COUNT = {"help_text": "A whole number as text."}
 
 
 class AlertSerializer(serializers.Serializer):
@@ -64,8 +62,8 @@ class FitsBesideSerializer(serializers.Serializer):
     """What still fits of a length, today and then."""
 
     length = serializers.IntegerField()
-    today = serializers.CharField(**_COUNT)
-    then = serializers.CharField(**_COUNT)
+    today = serializers.CharField(**COUNT)
+    then = serializers.CharField(**COUNT)
 
 
 class WhatIfFamilySerializer(serializers.Serializer):
@@ -95,7 +93,7 @@ class MovedBlockSerializer(serializers.Serializer):
     """A block to move, or room to give up."""
 
     prefix = serializers.CharField()
-    addresses = serializers.CharField(**_COUNT)
+    addresses = serializers.CharField(**COUNT)
     subnet = NamedSerializer()
     project = serializers.CharField()
     zone = serializers.CharField(allow_null=True)
@@ -117,8 +115,8 @@ class CompactionSerializer(serializers.Serializer):
     pool = NamedSerializer()
     family = serializers.IntegerField()
     length = serializers.IntegerField()
-    fits = serializers.CharField(**_COUNT)
-    free = serializers.CharField(**_COUNT)
+    fits = serializers.CharField(**COUNT)
+    free = serializers.CharField(**COUNT)
     largest_free = serializers.CharField(allow_null=True)
     possible = serializers.CharField(allow_null=True, help_text="The widest if all that is free lay together.")
     options = ClearingSerializer(many=True)
@@ -131,7 +129,7 @@ class InTheWaySerializer(serializers.Serializer):
     range = serializers.CharField()
     state = serializers.CharField()
     owner = serializers.CharField(allow_null=True)
-    addresses = serializers.CharField(**_COUNT)
+    addresses = serializers.CharField(**COUNT)
 
 
 class GrowthStepSerializer(serializers.Serializer):

@@ -5,9 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from lentra.api.fields import NameField, Strict
-from lentra.api.serializers.space import NamedSerializer
-
-_COUNT = {"help_text": "A whole number as text."}
+from lentra.api.serializers.named import COUNT, NamedSerializer
 
 
 class ThresholdSerializer(serializers.Serializer):
@@ -25,7 +23,7 @@ class LengthHeadroomSerializer(serializers.Serializer):
     """How many blocks of a length that is asked for still fit, and until when."""
 
     length = serializers.IntegerField()
-    fits = serializers.CharField(**_COUNT)
+    fits = serializers.CharField(**COUNT)
     asked = serializers.IntegerField(help_text="Handed out in the window.")
     until = serializers.CharField(allow_null=True)
     days = serializers.IntegerField(allow_null=True)
@@ -35,7 +33,7 @@ class TakenReadingSerializer(serializers.Serializer):
     """One reading."""
 
     day = serializers.CharField()
-    used = serializers.CharField(**_COUNT)
+    used = serializers.CharField(**COUNT)
 
 
 class FanSerializer(serializers.Serializer):
@@ -61,7 +59,7 @@ class TrendSerializer(serializers.Serializer):
     """Growth, or why there is no forecast."""
 
     family = serializers.IntegerField()
-    used = serializers.CharField(**_COUNT)
+    used = serializers.CharField(**COUNT)
     per_month = serializers.CharField(allow_null=True)
     no_forecast = serializers.CharField(allow_null=True, help_text="Why there is none.")
     window_days = serializers.IntegerField()
@@ -73,7 +71,7 @@ class TrendSerializer(serializers.Serializer):
 class PoolHeadroomSerializer(TrendSerializer):
     """Headroom of a pool, or of all pools of a realm, in one family."""
 
-    total = serializers.CharField(**_COUNT)
+    total = serializers.CharField(**COUNT)
     used_percent = serializers.FloatField()
     warning_percent = serializers.IntegerField()
     critical_percent = serializers.IntegerField()
@@ -107,7 +105,7 @@ class BreakdownRowSerializer(serializers.Serializer):
     tier = NamedSerializer(required=False, allow_null=True)
     project = NamedSerializer(required=False, allow_null=True)
     subnets = serializers.IntegerField()
-    used = serializers.CharField(**_COUNT)
+    used = serializers.CharField(**COUNT)
     percent = serializers.FloatField(help_text="Of all rows together.")
     addresses = serializers.DictField(child=serializers.CharField())
     usable = serializers.CharField(allow_null=True)

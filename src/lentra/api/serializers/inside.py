@@ -7,7 +7,7 @@ from typing import Any
 from rest_framework import serializers
 
 from lentra.api.fields import RefField, Strict
-from lentra.api.serializers.space import NamedSerializer
+from lentra.api.serializers.named import NamedSerializer
 from lentra.registry.models import ADDRESS_KINDS, Address
 
 

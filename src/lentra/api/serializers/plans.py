@@ -10,7 +10,7 @@ from lentra.addressing.address_map import gateway_address
 from lentra.addressing.headroom import Usage
 from lentra.addressing.prefix import address_text, range_text
 from lentra.api.fields import RefField, Strict
-from lentra.api.serializers.space import NamedSerializer
+from lentra.api.serializers.named import NamedSerializer
 from lentra.registry.models import Plan, Pool
 from lentra.registry.plans.proposing import Placed, Proposed
 from lentra.registry.plans.slots import Finding

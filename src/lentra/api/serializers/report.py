@@ -5,9 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from lentra.api.fields import NameField, Strict
-from lentra.api.serializers.space import NamedSerializer
-
-_COUNT = {"help_text": "A whole number as text."}
+from lentra.api.serializers.named import COUNT, NamedSerializer
 
 
 class ReportQuerySerializer(Strict):
@@ -32,8 +30,8 @@ class GridCellSerializer(serializers.Serializer):
     zone = serializers.CharField()
     tier = serializers.CharField()
     gap = serializers.BooleanField(help_text="The tier is in another zone, not here.")
-    usable = serializers.CharField(**_COUNT)
-    hosts = serializers.CharField(**_COUNT)
+    usable = serializers.CharField(**COUNT)
+    hosts = serializers.CharField(**COUNT)
     subnets = GridSubnetSerializer(many=True)
 
 

@@ -5,9 +5,70 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from lentra.api.fields import LabelsField, NameField, PrefixField, Strict
+from lentra.api.serializers.named import NamedSerializer
 from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
-from lentra.api.serializers.space import HolderSerializer, NamedSerializer, SizeSerializer, SubnetSerializer
+from lentra.api.serializers.space import HolderSerializer
+from lentra.api.serializers.subnets import SubnetSerializer
 from lentra.registry.operations.set_up_cluster import TAKEN_AS
+
+
+class SizeQuerySerializer(Strict):
+    """What to size. Sheet by name, or a pool whose sheet it is."""
+
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+    family = serializers.ChoiceField([4, 6], required=False, default=4)
+    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
+    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
+    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+    zones = serializers.IntegerField(
+        required=False, min_value=0, max_value=1000, help_text="Spread over so many, so that one may fail."
+    )
+    gateway = serializers.BooleanField(required=False, default=False, help_text="One more address, for a gateway.")
+    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
+
+
+class SizeSerializer(serializers.Serializer):
+    """A size worked out; counts of addresses as text."""
+
+    family = serializers.IntegerField()
+    length = serializers.IntegerField()
+    total = serializers.CharField()
+    withheld = serializers.CharField()
+    usable = serializers.CharField()
+    needed = serializers.CharField()
+    spare = serializers.CharField()
+    why_not_smaller = serializers.CharField()
+    sheet = serializers.CharField()
+    zones = serializers.IntegerField(allow_null=True, help_text="Zones that the hosts are spread over.")
+    hosts = serializers.IntegerField(allow_null=True, help_text="Hosts in each subnet.")
+
+
+class ExplainQuerySerializer(Strict):
+    prefix = PrefixField()
+    sheet = NameField(required=False)
+    pool = NameField(required=False)
+
+
+class ExplanationSerializer(serializers.Serializer):
+    """All plain facts about a prefix under a rule sheet."""
+
+    prefix = serializers.CharField()
+    family = serializers.IntegerField()
+    total = serializers.CharField()
+    withheld = serializers.CharField()
+    usable = serializers.CharField()
+    first = serializers.CharField()
+    last = serializers.CharField()
+    first_usable = serializers.CharField(allow_null=True)
+    last_usable = serializers.CharField(allow_null=True)
+    gateways = serializers.ListField(child=serializers.CharField())
+    enclosing = serializers.ListField(child=serializers.CharField())
+    children = serializers.DictField(child=serializers.CharField())
+    reverse_name = serializers.CharField()
+    sheet = serializers.CharField()
+    special = serializers.ListField(child=serializers.CharField())
+    notes = serializers.ListField(child=serializers.CharField())
 
 
 class NeedSerializer(Strict):

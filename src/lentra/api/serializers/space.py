@@ -1,308 +1,19 @@
-"""Subnets, requests for them, space, usage, the ledger."""
+"""Space: usage, candidates, what is where, the ledger, verify."""
 
 from __future__ import annotations
 
-from typing import Any
-
 from rest_framework import serializers
 
-from lentra.addressing.prefix import address_text
-from lentra.addressing.rules import RuleSheet
-from lentra.api.fields import LabelsField, NameField, PrefixField, RefField, Strict, TagField
-from lentra.registry.models import LedgerEntry, Subnet
-
-_TEXT_OF_COUNT = {"help_text": "A whole number as text: it may have 39 digits."}
-
-
-class NamedSerializer(serializers.Serializer):
-    """A record by number and name."""
-
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-
-
-class BlockSerializer(serializers.Serializer):
-    """One prefix handed out, with what it carries under the pool's rule sheet."""
-
-    prefix = serializers.CharField()
-    family = serializers.IntegerField()
-    first = serializers.CharField()
-    last = serializers.CharField()
-    total = serializers.CharField(**_TEXT_OF_COUNT)
-    usable = serializers.CharField(allow_null=True, **_TEXT_OF_COUNT)
-
-
-class SubnetSerializer(serializers.ModelSerializer):
-    """A subnet as it is told."""
-
-    version = serializers.IntegerField(source="last_entry", read_only=True)
-    realm = RefField()
-    pool = RefField()
-    project = RefField()
-    region = RefField(allow_null=True)
-    zone = RefField(allow_null=True)
-    tier = RefField()
-    labels = serializers.DictField(child=serializers.CharField())
-    blocks = serializers.ListField(child=BlockSerializer(), read_only=True)
-    room = serializers.ListField(
-        child=serializers.CharField(), read_only=True, help_text="Kept free to grow into."
-    )
-    plan = RefField(allow_null=True)
-    replaces = RefField(allow_null=True)
-    drawn_from = RefField(allow_null=True)
-    name_servers = serializers.ListField(child=serializers.CharField())
-
-    class Meta:
-        model = Subnet
-        fields = (
-            "id",
-            "version",
-            "name",
-            "state",
-            "realm",
-            "pool",
-            "project",
-            "region",
-            "zone",
-            "tier",
-            "blocks",
-            "hosts",
-            "growth",
-            "purpose",
-            "notes",
-            "labels",
-            "created_at",
-            "ends_at",
-            "room",
-            "tag",
-            "outer_tag",
-            "gateway",
-            "dhcp",
-            "name_servers",
-            "dns_suffix",
-            "service",
-            "plan",
-            "plan_slot",
-            "replaces",
-            "drawn_from",
-            "attached_to",
-            "attached_at",
-        )
-
-    def get_fields(self) -> dict[str, Any]:
-        fields = super().get_fields()
-        for name in ("blocks", "room"):
-            fields[name].get_attribute = lambda subnet: []  # told by to_representation
-        return fields
-
-    def to_representation(self, subnet: Subnet) -> dict[str, Any]:
-        shown = super().to_representation(subnet)
-        sheet = subnet.pool.sheet.rules()
-        shown["blocks"] = [block_facts(block, sheet) for block in subnet.blocks()]
-        shown["room"] = [str(prefix) for prefix in subnet.room()]
-        return shown
-
-
-def block_facts(block: Any, sheet: RuleSheet) -> dict[str, Any]:
-    """A block with its first and last address, total and usable."""
-    rules = sheet.v4 if block.family == 4 else sheet.v6
-    return {
-        "prefix": str(block),
-        "family": block.family,
-        "first": address_text(block.family, block.first),
-        "last": address_text(block.family, block.last),
-        "total": str(block.size),
-        "usable": str(rules.usable(block)) if rules else None,
-    }
-
-
-class RequestSerializer(Strict):
-    """A request for one or more subnets. Give hosts (with growth), or length, or prefix."""
-
-    pool = NameField(required=False, allow_null=True)
-    project = NameField()
-    tier = NameField()
-    zone = NameField(required=False, allow_null=True)
-    region = NameField(required=False, allow_null=True)
-    families = serializers.ListField(
-        child=serializers.ChoiceField([4, 6]), required=False, min_length=1, max_length=2
-    )
-    hosts = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
-    length = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=128)
-    prefix = serializers.CharField(required=False, allow_null=True, max_length=64)
-    count = serializers.IntegerField(required=False, min_value=1, max_value=256)
-    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False, allow_null=True)
-    beside = serializers.CharField(required=False, allow_null=True, max_length=200)
-    name = serializers.CharField(required=False, allow_null=True, max_length=120)
-    purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
-    notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
-    labels = LabelsField(required=False)
-    room = serializers.IntegerField(
-        required=False, min_value=0, max_value=8, help_text="Doublings kept free behind it."
-    )
-    reservation = NameField(required=False, allow_null=True, help_text="Draw from this reservation.")
-    service = serializers.CharField(
-        required=False, allow_blank=True, max_length=63, help_text="Kept for it alone."
-    )
-    tag = TagField(required=False, allow_null=True)
-    outer_tag = serializers.IntegerField(required=False, min_value=0, max_value=4094)
-    gateway = serializers.ChoiceField(["none", "first", "last"], required=False)
-    hold_minutes = serializers.IntegerField(required=False, min_value=0, max_value=1440)
-    proposal = serializers.CharField(required=False, allow_null=True, max_length=200_000)
-
-
-class ReplaceSerializer(Strict):
-    """What is to be different about the new subnet; all else is as with the old one."""
-
-    pool = NameField(required=False)
-    zone = NameField(required=False)
-    region = NameField(required=False)
-    tier = NameField(required=False)
-    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
-    prefix = serializers.CharField(required=False, max_length=64)
-    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False)
-    room = serializers.IntegerField(required=False, min_value=0, max_value=8)
-    name = serializers.CharField(required=False, max_length=120)
-    tag = TagField(required=False)
-    proposal = serializers.CharField(required=False, allow_null=True, max_length=200_000)
-
-
-class GrowSerializer(Strict):
-    """Grow to a shorter length, or until so many hosts fit; to twice the size if nothing is said."""
-
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
-    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
-    family = serializers.ChoiceField([4, 6], required=False)
-    downward = serializers.BooleanField(required=False, default=False, help_text="The first address may change.")
-    second = serializers.BooleanField(
-        required=False, default=False, help_text="Where it cannot grow in place, add a second block."
-    )
-
-
-class ShrinkSerializer(Strict):
-    """How much to keep: a longer length, so many hosts, or this part."""
-
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
-    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    family = serializers.ChoiceField([4, 6], required=False)
-    keep = PrefixField(required=False)
-    as_room = serializers.BooleanField(required=False, default=False, help_text="Keep the rest as room.")
-
-
-class RoomSerializer(Strict):
-    """How many doublings to keep free."""
-
-    doublings = serializers.IntegerField(min_value=0, max_value=8)
-
-
-class AttachSerializer(Strict):
-    """What to attach a public address to."""
-
-    target = serializers.CharField(max_length=200)
-    move = serializers.BooleanField(required=False, default=False, help_text="Take it away from where it is now.")
-
-
-class SubnetEditSerializer(Strict):
-    """What may be said anew about a subnet."""
-
-    name = serializers.CharField(required=False, max_length=120)
-    purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
-    notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
-    labels = LabelsField(required=False)
-    hosts = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
-    service = serializers.CharField(required=False, allow_blank=True, max_length=63)
-    tag = TagField(required=False, allow_null=True)
-    outer_tag = serializers.IntegerField(required=False, min_value=0, max_value=4094)
-    gateway = serializers.CharField(required=False, max_length=45, help_text="none, first, last, or an address.")
-    dhcp = serializers.CharField(
-        required=False, allow_blank=True, max_length=95, help_text="first-last, or nothing."
-    )
-    name_servers = serializers.ListField(child=serializers.CharField(max_length=45), required=False, max_length=8)
-    dns_suffix = serializers.CharField(required=False, allow_blank=True, max_length=200)
-
-
-class ReleaseSerializer(Strict):
-    """How to give back."""
-
-    at_once = serializers.BooleanField(required=False, default=False)
-
-
-class HandedOutSerializer(serializers.Serializer):
-    """Subnets handed out, with the reason for each block's place."""
-
-    subnets = SubnetSerializer(many=True)
-    why = serializers.ListField(child=serializers.CharField())
-
-
-class SizeQuerySerializer(Strict):
-    """What to size. Sheet by name, or a pool whose sheet it is."""
-
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
-    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
-    zones = serializers.IntegerField(
-        required=False, min_value=0, max_value=1000, help_text="Spread over so many, so that one may fail."
-    )
-    gateway = serializers.BooleanField(required=False, default=False, help_text="One more address, for a gateway.")
-    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
-
-
-class SizeSerializer(serializers.Serializer):
-    """A size worked out; counts of addresses as text."""
-
-    family = serializers.IntegerField()
-    length = serializers.IntegerField()
-    total = serializers.CharField()
-    withheld = serializers.CharField()
-    usable = serializers.CharField()
-    needed = serializers.CharField()
-    spare = serializers.CharField()
-    why_not_smaller = serializers.CharField()
-    sheet = serializers.CharField()
-    zones = serializers.IntegerField(allow_null=True, help_text="Zones that the hosts are spread over.")
-    hosts = serializers.IntegerField(allow_null=True, help_text="Hosts in each subnet.")
-
-
-class ExplainQuerySerializer(Strict):
-    prefix = PrefixField()
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
-
-
-class ExplanationSerializer(serializers.Serializer):
-    """All plain facts about a prefix under a rule sheet."""
-
-    prefix = serializers.CharField()
-    family = serializers.IntegerField()
-    total = serializers.CharField()
-    withheld = serializers.CharField()
-    usable = serializers.CharField()
-    first = serializers.CharField()
-    last = serializers.CharField()
-    first_usable = serializers.CharField(allow_null=True)
-    last_usable = serializers.CharField(allow_null=True)
-    gateways = serializers.ListField(child=serializers.CharField())
-    enclosing = serializers.ListField(child=serializers.CharField())
-    children = serializers.DictField(child=serializers.CharField())
-    reverse_name = serializers.CharField()
-    sheet = serializers.CharField()
-    special = serializers.ListField(child=serializers.CharField())
-    notes = serializers.ListField(child=serializers.CharField())
+from lentra.api.fields import RefField
+from lentra.api.serializers.named import COUNT, NamedSerializer
+from lentra.registry.models import LedgerEntry
 
 
 class FitSerializer(serializers.Serializer):
     """How many blocks of a length could be handed out."""
 
     length = serializers.IntegerField()
-    count = serializers.CharField(**_TEXT_OF_COUNT)
+    count = serializers.CharField(**COUNT)
 
 
 class UsageSerializer(serializers.Serializer):
@@ -311,7 +22,7 @@ class UsageSerializer(serializers.Serializer):
     family = serializers.IntegerField()
     unit = serializers.CharField(help_text="What is counted in `units`: /32, or the pool's IPv6 unit.")
     units = serializers.DictField(child=serializers.CharField())
-    total = serializers.CharField(**_TEXT_OF_COUNT)
+    total = serializers.CharField(**COUNT)
     addresses = serializers.DictField(child=serializers.CharField())
     percent = serializers.DictField(child=serializers.FloatField())
     used_percent = serializers.FloatField()
@@ -349,7 +60,7 @@ class CandidateSerializer(serializers.Serializer):
     block = serializers.CharField()
     usable = serializers.CharField()
     why = serializers.CharField()
-    free = serializers.CharField(**_TEXT_OF_COUNT)
+    free = serializers.CharField(**COUNT)
     largest_free = serializers.CharField(allow_null=True)
     used_percent = serializers.FloatField()
     leaves = serializers.CharField(help_text="How many more of that length fit afterwards.")

@@ -5,9 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from lentra.api.fields import NameField, PrefixField, Strict
-from lentra.api.serializers.space import NamedSerializer
-
-_COUNT = {"help_text": "A whole number as text."}
+from lentra.api.serializers.named import COUNT, NamedSerializer
 
 
 class MapQuerySerializer(Strict):
@@ -29,8 +27,8 @@ class MapCellSerializer(_PlacedSerializer):
     """A piece of the map: one extent, or a slot with the sums of several."""
 
     state = serializers.CharField(help_text="A state; 'mixed': several, see `sums`; 'outside': in no pool.")
-    addresses = serializers.CharField(**_COUNT)
-    free = serializers.CharField(**_COUNT)
+    addresses = serializers.CharField(**COUNT)
+    free = serializers.CharField(**COUNT)
     extents = serializers.IntegerField()
     pool = NamedSerializer(allow_null=True)
     subnet = NamedSerializer(allow_null=True)

@@ -37,7 +37,7 @@ from lentra.api.serializers.sizing import (
     SplitSerializer,
     StillFitsQuerySerializer,
 )
-from lentra.api.serializers.space import SubnetSerializer
+from lentra.api.serializers.subnets import SubnetSerializer
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Pool, Realm, Region
 from lentra.registry.operations.set_up_cluster import ClusterMade, WantedCluster, set_up_cluster

@@ -21,11 +21,11 @@ from lentra.api.serializers.inside import (
     NewAddressesSerializer,
     shown_addresses,
 )
-from lentra.api.serializers.space import (
+from lentra.api.serializers.space import LedgerSerializer, WhereaboutsSerializer
+from lentra.api.serializers.subnets import (
     AttachSerializer,
     GrowSerializer,
     HandedOutSerializer,
-    LedgerSerializer,
     ReleaseSerializer,
     ReplaceSerializer,
     RequestSerializer,
@@ -33,7 +33,6 @@ from lentra.api.serializers.space import (
     ShrinkSerializer,
     SubnetEditSerializer,
     SubnetSerializer,
-    WhereaboutsSerializer,
 )
 from lentra.api.views.setup import find_at_address
 from lentra.registry.errors import Invalid

@@ -19,14 +19,16 @@ from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spr
 from lentra.addressing.special import SPECIAL, prefilled_notes
 from lentra.api.fields import NameField, Strict
 from lentra.api.reading import query_parameters, read_query, rules_meant
-from lentra.api.serializers.space import (
-    CandidateSerializer,
+from lentra.api.serializers.sizing import (
     ExplainQuerySerializer,
     ExplanationSerializer,
-    LedgerSerializer,
-    PoolUsageSerializer,
     SizeQuerySerializer,
     SizeSerializer,
+)
+from lentra.api.serializers.space import (
+    CandidateSerializer,
+    LedgerSerializer,
+    PoolUsageSerializer,
     VerifySerializer,
     WhereaboutsSerializer,
 )
