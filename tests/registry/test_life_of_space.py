@@ -193,6 +193,35 @@ def test_usage_rolled_up_over_carved_pools_counts_nothing_twice(world):
     assert sum(c << (32 - n) for n, c in usage.free_counts.items()) == usage.free
 
 
+def test_usage_of_several_pools_together_counts_each_address_once(world):
+    from lentra.addressing.extents import State
+    from lentra.registry.models import Pool
+    from lentra.registry.queries.usage import usage_together
+
+    outer = world.pool("10.40.0.0/16", "fd46:40::/48")
+    inner = world.carve(outer, "10.40.64.0/20", region=world.region)
+    deep = world.carve(inner, "10.40.72.0/22", name="deep")
+    other = world.pool("10.48.0.0/24", name="other", region=world.region)
+    for pool in (outer, inner, deep, other):
+        world.ask(pool, length=26)
+    world.keep_out("10.40.128.0/24")
+
+    def together(**of):
+        found = usage_together(Pool.objects.filter(realm=world.realm, **of))
+        return {
+            family: (usage.total, usage.addresses[State.HANDED_OUT], usage.addresses[State.CARVED])
+            for family, usage in found.items()
+        }
+
+    assert together() == {4: (65536 + 256, 4 * 64, 0), 6: (1 << 80, 0, 0)}
+    assert together(region=world.region) == {4: (4096 + 256, 3 * 64, 0)}
+    # The outermost and the innermost alone: what lies between them is there all the same, and nothing twice.
+    assert together(pk__in=[outer.pk, deep.pk])[4] == (65536, 3 * 64, 0)
+    shares = usage_together(Pool.objects.filter(realm=world.realm))[4]
+    assert sum(shares.share(state) for state in State) == 1
+    assert shares.addresses[State.KEPT_OUT] == 256
+
+
 def test_names_number_onward_and_are_checked(world):
     pool = world.pool("10.40.64.0/20")
     stem = f"{world.project.name}-{world.zone.name}-{world.tier.name}"

@@ -12,6 +12,7 @@ import { grouped, percent } from "../parts/text";
 import { useBreakdown, type BreakdownRow } from "./queries";
 import { RankedBars } from "./RankedBars";
 import { Scope, commandOf } from "./Scope";
+import { Together } from "./Together";
 
 export function Breakdown() {
   const { filters, set } = useFilters();
@@ -58,6 +59,7 @@ export function Breakdown() {
           )}
         </Listed>
       </Card>
+      <Together filters={filters} />
       <CommandLine text={commandOf(`lentra breakdown ${by}`, filters)} />
     </>
   );

@@ -95,3 +95,14 @@ export function useCompaction(pool: string, length: string, family: string) {
     queryFn: () => call<Compaction>("GET", `pools/${pool}/compaction`, { query: { length, family } }),
   });
 }
+
+export type UsageOfOne = Told<"Usage">;
+
+export function useUsageTogether(filters: Query) {
+  const of = Object.fromEntries(Object.entries(filters).filter(([name]) => ["realm", "region", "zone", "project"].includes(name)));
+  return useQuery({
+    queryKey: ["usage", "together", of],
+    placeholderData: keepPreviousData,
+    queryFn: () => call<UsageOfOne[]>("GET", "usage/together", { query: of }),
+  });
+}

@@ -19,6 +19,18 @@ class Usage:
     addresses: Mapping[State, int]
     free_counts: Mapping[int, int]
 
+    def plus(self, other: Usage) -> Usage:
+        """The usage of both together; they share no address."""
+        states = {state: self.addresses.get(state, 0) + other.addresses.get(state, 0) for state in State}
+        lengths = {*self.free_counts, *other.free_counts}
+        counts = {n: self.free_counts.get(n, 0) + other.free_counts.get(n, 0) for n in lengths}
+        return Usage(self.family, states, counts)
+
+    def less_carved(self, amount: int) -> Usage:
+        """The same without so many carved addresses: they are told by the pools carved there."""
+        carved = self.addresses.get(State.CARVED, 0) - amount
+        return Usage(self.family, {**self.addresses, State.CARVED: carved}, self.free_counts)
+
     @property
     def total(self) -> int:
         """All addresses of the pool."""

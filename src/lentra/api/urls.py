@@ -53,6 +53,7 @@ urlpatterns = [
     path("v1/whereabouts", tools.WhereaboutsView.as_view(), name="whereabouts"),
     path("v1/map", space_map.SpaceMapView.as_view(), name="map"),
     path("v1/usage", tools.UsageView.as_view(), name="usage"),
+    path("v1/usage/together", tools.UsageTogetherView.as_view(), name="usage-together"),
     path("v1/usage/breakdown", headroom.BreakdownView.as_view(), name="breakdown"),
     path("v1/usage/on", headroom.UsageOnView.as_view(), name="usage-on"),
     path("v1/usage/changes", headroom.ChangesView.as_view(), name="usage-changes"),

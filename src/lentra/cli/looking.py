@@ -47,8 +47,11 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_list)
 
     command = commands.add_parser(
-        "usage", help="usage of pools, as bars", epilog="example: lentra usage --region north-coast"
+        "usage",
+        help="usage of pools, as bars",
+        epilog="example: lentra usage --region north-coast\nexample: lentra usage --together --realm fleet",
     )
+    command.add_argument("--together", action="store_true", help="all pools together, no address counted twice")
     command.add_argument("pool", nargs="?", help="one pool, with what still fits per length")
     for name in ("realm", "region", "zone", "project"):
         command.add_argument(f"--{name}")
@@ -214,7 +217,16 @@ def _usage(options: argparse.Namespace) -> int:
             print(styled(usage["pool"]["name"], "bold"))
             _show_usage(usage)
         return DONE
-    found = list(client.usage(**given(options, "realm", "region", "zone", "project")))
+    of = given(options, "realm", "region", "zone", "project")
+    if options.together:
+        whole = client.usage_together(**of)
+        if options.output != "table":
+            show_rows(whole, ("family", "total", "used_percent", "largest_free", "addresses"), options.output)
+        else:
+            print(styled(", ".join(str(name) for name in of.values()) or "all pools", "bold"))
+            _show_usage({"own": whole, "warning_percent": 75, "critical_percent": 90})
+        return DONE
+    found = list(client.usage(**of))
     if options.output in ("json", "yaml"):
         show_rows(found, (), options.output)
         return DONE

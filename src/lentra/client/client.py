@@ -152,6 +152,10 @@ class Client:
         """Usage of pools, filtered by realm, region, zone or project."""
         return self.pages("usage", of)
 
+    def usage_together(self, **of: Any) -> list[Record]:
+        """Usage of all pools of a realm, region, zone or project together, by family; no address counts twice."""
+        return list(self.call("GET", "usage/together", query=of).json())
+
     def headroom(self, **of: Any) -> Iterator[Record]:
         """Growth of pools and when each is full, filtered by realm, region, zone or project."""
         return self.pages("headroom", of)

@@ -17,13 +17,15 @@ from lentra.registry.queries.usage_then import changes_between
 
 _CHANGES = timedelta(days=30)
 _MOST_ROWS = 100  # of one table: a report is read on paper
+_MOST_POOLS = 1000
 _MOST_MAPS = 4
 
 
 def realm_figures(realm: Realm, now: datetime) -> dict[str, Any]:
     """The report of a realm: growth per family, maps, every pool, who uses it, alerts, needs, changes, idle things."""
     headroom = realm_headroom(realm, now)
-    pools = list(Pool.objects.filter(realm=realm).select_related("realm").order_by("name"))
+    every = Pool.objects.filter(realm=realm).order_by("name")
+    pools = list(every.select_related("realm")[:_MOST_POOLS])
     by_project = breakdown(["project"], realm=realm)
     alerts = Alert.objects.filter(pool__realm=realm).exclude(living=None).select_related("pool__realm")
     starts = ranges_to_map(realm, None, None)
@@ -42,9 +44,12 @@ def realm_figures(realm: Realm, now: datetime) -> dict[str, Any]:
         "bars": bars(by_project, "project"),
         "alerts": [alert_facts(alert) for alert in alerts.order_by("pk")[:_MOST_ROWS]],
         "needs": _needs(PlannedNeed.objects.filter(pool__realm=realm), now),
-        "changes": changes_between((now - _CHANGES).date(), now.date(), [pool.pk for pool in pools]),
+        "changes": changes_between(
+            (now - _CHANGES).date(), now.date(), Pool.objects.filter(realm=realm).values_list("pk", flat=True)
+        ),
         "idle": idle_things(now, realm=realm)[:_MOST_ROWS],
         "most": _MOST_ROWS,
+        "pools_left": max(0, every.count() - _MOST_POOLS),
     }
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import RefField
+from lentra.api.fields import NameField, RefField, Strict
 from lentra.api.serializers.named import COUNT, NamedSerializer
 from lentra.registry.models import LedgerEntry
 
@@ -14,6 +14,15 @@ class FitSerializer(serializers.Serializer):
 
     length = serializers.IntegerField()
     count = serializers.CharField(**COUNT)
+
+
+class PlaceQuerySerializer(Strict):
+    """Which pools: of a realm, region, zone or project, or all there are."""
+
+    realm = NameField(required=False)
+    region = NameField(required=False)
+    zone = NameField(required=False)
+    project = NameField(required=False)
 
 
 class UsageSerializer(serializers.Serializer):

@@ -18,7 +18,7 @@ from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spread_over_zones
 from lentra.addressing.special import SPECIAL, prefilled_notes
 from lentra.api.fields import NameField, Strict
-from lentra.api.reading import query_parameters, read_query, rules_meant
+from lentra.api.reading import query_parameters, read_query, records_meant, rules_meant
 from lentra.api.serializers.sizing import (
     ExplainQuerySerializer,
     ExplanationSerializer,
@@ -28,7 +28,9 @@ from lentra.api.serializers.sizing import (
 from lentra.api.serializers.space import (
     CandidateSerializer,
     LedgerSerializer,
+    PlaceQuerySerializer,
     PoolUsageSerializer,
+    UsageSerializer,
     VerifySerializer,
     WhereaboutsSerializer,
 )
@@ -39,6 +41,7 @@ from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Ti
 from lentra.registry.permissions import require
 from lentra.registry.queries.candidates import candidates
 from lentra.registry.queries.find import find
+from lentra.registry.queries.usage import usage_facts, usage_together
 from lentra.registry.queries.verify import verify
 from lentra.registry.queries.whereabouts import whereabouts
 
@@ -193,6 +196,17 @@ class UsageView(GenericAPIView):
                 pools = pools.filter(**{name: find(kind, value, name)})
         page = self.paginate_queryset(pools)
         return self.get_paginated_response(pool_usage(page))
+
+
+class UsageTogetherView(APIView):
+    @extend_schema(
+        summary="Usage of all pools of a realm, region, zone or project together, by family",
+        parameters=query_parameters(PlaceQuerySerializer),
+        responses=UsageSerializer(many=True),
+    )
+    def get(self, request: Request) -> Response:
+        records = records_meant(read_query(request, PlaceQuerySerializer))
+        return Response([usage_facts(usage) for usage in usage_together(Pool.objects.filter(**records)).values()])
 
 
 class LedgerView(ListAPIView):

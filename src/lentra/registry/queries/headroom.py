@@ -206,18 +206,12 @@ def realm_headroom(realm: Realm, now: datetime, window_days: int = WINDOW_DAYS) 
 
 
 def whole_of(spaces: Iterable[Space]) -> dict[int, Usage]:
-    """The usage of pools together, by family. What is carved is counted in the pool carved from it alone."""
+    """The usage of all pools of a realm together, by family: what is carved is told by the pools carved there."""
     found: dict[int, Usage] = {}
     for space in spaces:
         usage = space.usage()
-        known = found.setdefault(space.family, Usage(space.family, dict.fromkeys(State, 0), {}))
-        addresses, counts = dict(known.addresses), dict(known.free_counts)
-        for state, amount in usage.addresses.items():
-            if state is not State.CARVED:
-                addresses[state] += amount
-        for length, count in usage.free_counts.items():
-            counts[length] = counts.get(length, 0) + count
-        found[space.family] = Usage(space.family, addresses, counts)
+        usage = usage.less_carved(usage.addresses[State.CARVED])
+        found[space.family] = found[space.family].plus(usage) if space.family in found else usage
     return found
 
 

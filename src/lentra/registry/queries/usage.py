@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from lentra.addressing.extents import State
@@ -44,16 +44,34 @@ def rolled_up(pools: Iterable[int]) -> dict[int, dict[int, Usage]]:
     return {pk: rolled.get(pk, {}) for pk in asked}
 
 
+def usage_together(pools: Iterable[Pool]) -> dict[int, Usage]:
+    """Usage of pools together, by family, with all that was carved from them; no address counts twice."""
+    parents: dict[int, int | None] = {pool.pk: pool.parent_id for pool in pools}
+    above = dict(parents)
+    while unknown := {parent for parent in above.values() if parent is not None and parent not in above}:
+        above |= dict(Pool.objects.filter(pk__in=unknown).values_list("pk", "parent_id"))
+    found: dict[int, Usage] = {}
+    for usages in rolled_up(pk for pk in parents if not _lies_in_another(pk, parents, above)).values():
+        for family, usage in usages.items():
+            found[family] = found[family].plus(usage) if family in found else usage
+    return dict(sorted(found.items()))
+
+
+def _lies_in_another(pool: int, parents: Mapping[int, int | None], above: Mapping[int, int | None]) -> bool:
+    """True if a pool is carved, at whatever depth, from another one of `parents`."""
+    parent = above[pool]
+    while parent is not None:
+        if parent in parents:
+            return True
+        parent = above[parent]
+    return False
+
+
 def _with_children(usage: Usage, below: list[Usage]) -> Usage:
-    addresses = dict(usage.addresses)
-    counts = dict(usage.free_counts)
-    addresses[State.CARVED] -= sum(child.total for child in below)
+    own = usage.less_carved(sum(child.total for child in below))
     for child in below:
-        for state, amount in child.addresses.items():
-            addresses[state] = addresses.get(state, 0) + amount
-        for length, count in child.free_counts.items():
-            counts[length] = counts.get(length, 0) + count
-    return Usage(usage.family, addresses, counts)
+        own = own.plus(child)
+    return own
 
 
 def usage_facts(usage: Usage, unit_v6: int = 64, hd_threshold: float = 0.94) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, timedelta
 from typing import Any
 
@@ -19,7 +19,7 @@ def usage_on(pool_ids: Sequence[int], day: date) -> list[Reading]:
     return [last[key] for key in sorted(last)]
 
 
-def changes_between(first: date, last: date, pools: Sequence[int] | None = None) -> list[dict[str, Any]]:
+def changes_between(first: date, last: date, pools: Iterable[int] | None = None) -> list[dict[str, Any]]:
     """What changed from one day to another: by whom, what was done, how often, and over how many addresses.
 
     Raises:
@@ -27,6 +27,7 @@ def changes_between(first: date, last: date, pools: Sequence[int] | None = None)
     """
     if last < first:
         raise Invalid(f"{first} comes after {last}", field="until", received=last, suggestions=[first])
+    wanted = None if pools is None else set(pools)
     verbs = ("hand out", "give back", "grow", "shrink", "end cooling", "end hold", "add family")
     rows = LedgerEntry.objects.filter(kind="subnet", verb__in=verbs, at__date__gte=first, at__date__lte=last)
     entries = list(rows.values_list("number", "subject", "actor_name", "verb", "before", "after"))
@@ -36,7 +37,7 @@ def changes_between(first: date, last: date, pools: Sequence[int] | None = None)
     told: dict[tuple[str, str], dict[str, Any]] = {}
     for number, subject, actor, verb, before, after in entries:
         facts = {**(first_facts.get(subject or number) or {}), **(before or {}), **(after or {})}
-        if pools is not None and facts.get("pool_id") not in pools:
+        if wanted is not None and facts.get("pool_id") not in wanted:
             continue
         row = told.setdefault((verb, actor), {"what": verb, "by": actor, "subnets": 0, "ipv4": 0})
         row["subnets"] += 1

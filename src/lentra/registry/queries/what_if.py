@@ -9,6 +9,7 @@ from datetime import date
 from typing import Any
 
 from lentra.addressing.forecast import WINDOW_DAYS
+from lentra.addressing.headroom import Usage
 from lentra.addressing.prefix import BITS, Prefix
 from lentra.registry.clock import Clock
 from lentra.registry.envelope import perform
@@ -95,8 +96,10 @@ def _both(change: Change, pool_ref: Any, supposed: Supposed, clock: Clock, windo
     if supposed.growth_percent != 100:
         done.append(f"growth at {supposed.growth_percent} % of today's pace")
     families = []
-    for family, now in today.items():
-        then = _then(now, after[family], supposed, done)
+    for family, there in after.items():
+        # A family that the pool only then has, has nothing today.
+        now = today.get(family) or replace(there, usage=Usage(family, {}, {}), readings=[])
+        then = _then(now, there, supposed, done)
         families.append(
             {
                 "family": family,
