@@ -15,11 +15,13 @@ _OVERVIEW = ("usage?limit=100&order=oldest", "headroom?limit=100")
 
 def before_filling() -> dict[str, float]:
     """Times that are to be compared with those of a full registry."""
+    _upkeep()
     return {call: _median(_client(), [call]) for call in _OVERVIEW}
 
 
 def measure(empty: dict[str, float]) -> list[tuple[str, str, str]]:
     """Rows of (what, measured, aim). `empty`: the times of the overview with no more than 1,000 blocks."""
+    _upkeep()
     client = _client()
     full = {call: _median(client, [call]) for call in _OVERVIEW}
     shown = ", ".join(
@@ -35,12 +37,24 @@ def measure(empty: dict[str, float]) -> list[tuple[str, str, str]]:
     return rows + _many_pools(client, full)
 
 
+def _upkeep() -> None:
+    """As in a service that runs: readings taken, and the outlooks worked out from them."""
+    from lentra.registry.clock import SystemClock
+    from lentra.registry.outlooks import refresh_outlooks
+    from lentra.registry.readings import take_readings
+
+    take_readings(SystemClock())
+    while refresh_outlooks(SystemClock()):
+        pass
+
+
 def _many_pools(client: Any, few: dict[str, float]) -> list[tuple[str, str, str]]:
     """The overview once there are 10,000 pools: statements, and time beside a few."""
     from django.conf import settings
     from django.db import connection, reset_queries
 
     _add_pools(POOLS)
+    _upkeep()
     statements = []
     for call in _OVERVIEW:
         settings.DEBUG = True

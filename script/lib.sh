@@ -64,6 +64,7 @@ need_console() {
   fi
   say "Building the console"
   npm run --prefix console build >"$ROOT/.setup.log" 2>&1 || stop "the console does not build: see $ROOT/.setup.log"
+  "$VENV/bin/python" -m whitenoise.compress --quiet src/lentra/service/console
   printf '%s' "$sum" >"$mark"
 }
 

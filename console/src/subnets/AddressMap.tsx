@@ -4,11 +4,12 @@ import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Shown } from "../parts/Answers";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
+import { SavePicture } from "../parts/SavePicture";
 import { useDark } from "../parts/states";
 import { grouped } from "../parts/text";
 import { RecordForm } from "../setup/RecordForm";
@@ -138,6 +139,7 @@ function BlockView({ block, onRelease }: { block: BlockMap; onRelease?: ((stretc
 /** One cell an address, or for several where the block is wide; 32 or 64 a line. */
 function Drawing({ block }: { block: BlockMap }) {
   const dark = useDark();
+  const frame = useRef<HTMLDivElement>(null);
   const total = Number(block.total);
   const each = Math.max(1, total / 512);
   const cells: Stretch[] = [];
@@ -153,7 +155,7 @@ function Drawing({ block }: { block: BlockMap }) {
   const size = 15;
   const lines = Math.ceil(cells.length / across);
   return (
-    <Box sx={{ overflowX: "auto", mt: 1 }} tabIndex={0} role="region" aria-label={`Drawing of ${block.prefix}`}>
+    <Box ref={frame} sx={{ overflowX: "auto", mt: 1 }} tabIndex={0} role="region" aria-label={`Drawing of ${block.prefix}`}>
       <svg
         role="img"
         aria-label={`${block.prefix}: ${Object.entries(block.totals).map(([purpose, count]) => `${count} ${purpose}`).join(", ")}; the same as a table below`}
@@ -177,6 +179,7 @@ function Drawing({ block }: { block: BlockMap }) {
         })}
       </svg>
       {each > 1 && <Typography color="text.secondary">{each} addresses a square</Typography>}
+      <SavePicture within={frame} name={`addresses-${block.prefix}`} />
     </Box>
   );
 }

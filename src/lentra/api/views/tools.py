@@ -189,7 +189,7 @@ class UsageView(GenericAPIView):
         responses=PoolUsageSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        pools = Pool.objects.select_related("realm", "parent", "region", "zone", "sheet")
+        pools = Pool.objects.prefetch_related("realm", "parent", "region", "zone", "sheet")
         kinds: dict[str, type] = {"realm": Realm, "region": Region, "zone": Zone, "project": Project}
         for name, kind in kinds.items():
             if value := request.query_params.get(name):

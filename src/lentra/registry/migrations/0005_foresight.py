@@ -92,5 +92,9 @@ class Migration(migrations.Migration):
                 'abstract': False,
             },
         ),
+        migrations.AddIndex(
+            model_name='pool',
+            index=models.Index(fields=['name'], name='pool_name'),
+        ),
         migrations.RunPython(say_zones, migrations.RunPython.noop),
     ]
