@@ -295,3 +295,31 @@ def test_why_there_is_no_advice_is_said(world):
         compaction(pool, 23)
     with pytest.raises(Refusal, match="no IPv6"):
         compaction(pool, 64, family=6)
+
+
+def test_an_overview_takes_as_many_statements_for_many_pools_as_for_few(world):
+    from django.conf import settings
+    from django.db import connection, reset_queries
+
+    from lentra.api.views.setup import pool_usage
+    from lentra.registry.models import Pool
+    from lentra.registry.queries.headroom import overview
+
+    outer = world.pool("10.40.0.0/14", "fd46:40::/48")
+    counts = []
+    for first, last in ((0, 3), (3, 40)):
+        for n in range(first, last):
+            inner = world.carve(outer, f"10.40.{n}.0/24", name=f"inner-{n}")
+            if n % 10 == 0:
+                world.ask(inner, length=28)
+        related = ("realm", "parent", "region", "zone", "sheet")
+        pools = list(Pool.objects.filter(realm=world.realm).prefetch_related(*related))
+        settings.DEBUG = True
+        reset_queries()
+        rows = overview(pools, world.clock.now())
+        usages = pool_usage(pools)
+        counts.append(len(connection.queries))
+        settings.DEBUG = False
+        assert len(rows) == last + 2  # the outer pool has both families
+        assert len(usages) == last + 1
+    assert counts[0] == counts[1] <= 14
