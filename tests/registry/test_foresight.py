@@ -301,9 +301,9 @@ def test_an_overview_takes_as_many_statements_for_many_pools_as_for_few(world):
     from django.conf import settings
     from django.db import connection, reset_queries
 
-    from lentra.api.views.setup import pool_usage
     from lentra.registry.models import Pool
     from lentra.registry.queries.headroom import overview
+    from lentra.registry.queries.usage import usage_of_pools
 
     outer = world.pool("10.40.0.0/14", "fd46:40::/48")
     counts = []
@@ -317,7 +317,7 @@ def test_an_overview_takes_as_many_statements_for_many_pools_as_for_few(world):
         settings.DEBUG = True
         reset_queries()
         rows = overview(pools, world.clock.now())
-        usages = pool_usage(pools)
+        usages = usage_of_pools(pools)
         counts.append(len(connection.queries))
         settings.DEBUG = False
         assert len(rows) == last + 2  # the outer pool has both families

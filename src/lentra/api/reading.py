@@ -1,4 +1,4 @@
-"""Reading what a call was given: its query, its body, the rules and the realm meant."""
+"""Reading what a call was given: its address, its query, its body, the rules, plan and records meant."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from drf_spectacular.utils import OpenApiParameter
 from rest_framework import serializers
 from rest_framework.request import Request
 
+from lentra.addressing.refusal import Refusal
 from lentra.addressing.rules import RuleSheet
 from lentra.api.fields import Strict
 from lentra.registry.errors import Invalid
@@ -22,6 +23,15 @@ def rules_meant(values: dict[str, Any]) -> RuleSheet:
     if values.get("pool"):
         return find(Pool, values["pool"], "pool", related=("sheet", "realm")).sheet.rules()
     return find(Sheet, values.get("sheet") or "ends-withheld", "sheet").rules()
+
+
+def find_at_address(model: type, ref: str, related: tuple[str, ...] = ()) -> Any:
+    """The record that the call's address names; a refusal about it is a 404."""
+    try:
+        return find(model, ref, related=related)
+    except Refusal as refusal:
+        refusal.of_address = True  # type: ignore[attr-defined]
+        raise
 
 
 def read_query(request: Request, serializer: type[Strict]) -> dict[str, Any]:

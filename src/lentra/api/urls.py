@@ -9,6 +9,7 @@ from lentra.api.views import (
     foresight,
     headroom,
     plans,
+    pools,
     reference,
     report,
     session,
@@ -26,7 +27,7 @@ router.register("regions", setup.RegionViews, "region")
 router.register("zones", setup.ZoneViews, "zone")
 router.register("tiers", setup.TierViews, "tier")
 router.register("projects", setup.ProjectViews, "project")
-router.register("pools", setup.PoolViews, "pool")
+router.register("pools", pools.PoolViews, "pool")
 router.register("keep-outs", setup.KeepOutViews, "keep-out")
 router.register("planned-needs", setup.PlannedNeedViews, "planned-need")
 router.register("reservations", setup.ReservationViews, "reservation")

@@ -13,8 +13,8 @@ from rest_framework.viewsets import GenericViewSet
 from lentra.addressing.prefix import parse_address
 from lentra.addressing.refusal import Refusal
 from lentra.api.changes import answer_of, read_version, run_change
+from lentra.api.reading import find_at_address
 from lentra.api.serializers.inside import AddressEditSerializer, AddressSerializer
-from lentra.api.views.setup import find_at_address
 from lentra.registry.models import Address, Realm, Subnet
 from lentra.registry.operations.record_addresses import edit_address, read_mac, release_address
 from lentra.registry.queries.find import find

@@ -11,7 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from lentra.api.changes import answer_of, run_change
-from lentra.api.reading import plan_meant, query_parameters, read_body, read_query, records_meant
+from lentra.api.reading import find_at_address, plan_meant, query_parameters, read_body, read_query, records_meant
 from lentra.api.serializers.foresight import (
     AlertQuerySerializer,
     AlertSerializer,
@@ -24,7 +24,6 @@ from lentra.api.serializers.foresight import (
     WhatIfSerializer,
 )
 from lentra.api.serializers.setup import PlannedNeedSerializer
-from lentra.api.views.setup import find_at_address
 from lentra.registry.alerts import alert_facts
 from lentra.registry.clock import SystemClock
 from lentra.registry.models import Alert, Pool, Subnet

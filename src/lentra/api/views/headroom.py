@@ -10,7 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from lentra.api.reading import query_parameters, read_query, records_meant
+from lentra.api.reading import find_at_address, query_parameters, read_query, records_meant
 from lentra.api.serializers.headroom import (
     BreakdownQuerySerializer,
     BreakdownRowSerializer,
@@ -27,7 +27,6 @@ from lentra.api.serializers.headroom import (
     UsageThenSerializer,
     WindowQuerySerializer,
 )
-from lentra.api.views.setup import find_at_address
 from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Pool, Project, Realm, Zone

@@ -12,7 +12,7 @@ from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.changes import answer_of, run_change
-from lentra.api.reading import plan_meant
+from lentra.api.reading import find_at_address, plan_meant
 from lentra.api.serializers.plans import (
     DepartureSerializer,
     PlanInSerializer,
@@ -21,7 +21,6 @@ from lentra.api.serializers.plans import (
     RemovePlanSerializer,
     proposed_facts,
 )
-from lentra.api.views.setup import find_at_address
 from lentra.registry.models import Plan, Project, Realm
 from lentra.registry.operations.commit_plan import commit_plan
 from lentra.registry.operations.remove_plan import remove_plan

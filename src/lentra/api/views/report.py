@@ -10,10 +10,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from lentra.api.reading import query_parameters, read_query, records_meant
+from lentra.api.reading import find_at_address, query_parameters, read_query, records_meant
 from lentra.api.report.figures import project_figures, realm_figures
 from lentra.api.serializers.report import ProjectGridSerializer, ReportQuerySerializer
-from lentra.api.views.setup import find_at_address
 from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Project, Realm

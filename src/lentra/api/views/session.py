@@ -19,8 +19,8 @@ from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.changes import answer_of, run_change
 from lentra.api.fields import Strict
+from lentra.api.reading import find_at_address
 from lentra.api.serializers.setup import PersonSerializer, TokenSerializer
-from lentra.api.views.setup import find_at_address
 from lentra.registry.models import Token
 from lentra.registry.operations.manage_people import add_token, revoke_token
 

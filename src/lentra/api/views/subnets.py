@@ -15,6 +15,7 @@ from rest_framework.viewsets import GenericViewSet
 from lentra.addressing.prefix import parse_prefix
 from lentra.addressing.refusal import Refusal
 from lentra.api.changes import answer_of, read_version, run_change
+from lentra.api.reading import find_at_address
 from lentra.api.serializers.inside import (
     AddressesMadeSerializer,
     AddressMapSerializer,
@@ -34,7 +35,6 @@ from lentra.api.serializers.subnets import (
     SubnetEditSerializer,
     SubnetSerializer,
 )
-from lentra.api.views.setup import find_at_address
 from lentra.registry.errors import Invalid
 from lentra.registry.models import LedgerEntry, Plan, Pool, Project, Realm, Region, Subnet, Tier, Zone
 from lentra.registry.models.subnets import SUBNET_STATES

@@ -34,14 +34,13 @@ from lentra.api.serializers.space import (
     VerifySerializer,
     WhereaboutsSerializer,
 )
-from lentra.api.views.setup import pool_usage
 from lentra.api.views.sizing import size_facts
 from lentra.registry.errors import Invalid
 from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.permissions import require
 from lentra.registry.queries.candidates import candidates
 from lentra.registry.queries.find import find
-from lentra.registry.queries.usage import usage_facts, usage_together
+from lentra.registry.queries.usage import usage_facts, usage_of_pools, usage_together
 from lentra.registry.queries.verify import verify
 from lentra.registry.queries.whereabouts import whereabouts
 
@@ -195,7 +194,7 @@ class UsageView(GenericAPIView):
             if value := request.query_params.get(name):
                 pools = pools.filter(**{name: find(kind, value, name)})
         page = self.paginate_queryset(pools)
-        return self.get_paginated_response(pool_usage(page))
+        return self.get_paginated_response(usage_of_pools(page))
 
 
 class UsageTogetherView(APIView):

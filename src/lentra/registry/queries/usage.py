@@ -74,6 +74,36 @@ def _with_children(usage: Usage, below: list[Usage]) -> Usage:
     return own
 
 
+def usage_of_pools(pools: Iterable[Pool]) -> list[dict[str, Any]]:
+    """Usage of pools, each by itself and with what was carved from it. A bounded number of statements."""
+    pools = list(pools)
+    own = own_usage(pool.pk for pool in pools)
+    rolled = rolled_up(pool.pk for pool in pools)
+    return [
+        {
+            "pool": _ref(pool),
+            "realm": _ref(pool.realm),
+            "parent": _ref(pool.parent),
+            "region": _ref(pool.region),
+            "zone": _ref(pool.zone),
+            "warning_percent": pool.warning_percent,
+            "critical_percent": pool.critical_percent,
+            "own": _facts(pool, own),
+            "with_carved": _facts(pool, rolled),
+        }
+        for pool in pools
+    ]
+
+
+def _facts(pool: Pool, usages: dict[int, dict[int, Usage]]) -> list[dict[str, Any]]:
+    threshold = float(pool.sheet.hd_threshold)
+    return [usage_facts(usage, pool.unit_v6, threshold) for _, usage in sorted(usages.get(pool.pk, {}).items())]
+
+
+def _ref(record: Any) -> dict[str, Any] | None:
+    return {"id": record.pk, "name": record.name} if record else None
+
+
 def usage_facts(usage: Usage, unit_v6: int = 64, hd_threshold: float = 0.94) -> dict[str, Any]:
     """Usage as it is told: whole numbers as text (they may have 39 digits), shares in percent.
 

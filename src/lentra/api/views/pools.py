@@ -1,0 +1,144 @@
+"""Pools: what they do beyond other set-up objects."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import QuerySet
+from drf_spectacular.utils import extend_schema
+from rest_framework.decorators import action
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from lentra.addressing.prefix import Prefix
+from lentra.api.changes import answer_of, run_change
+from lentra.api.serializers.setup import (
+    ChangeRangeSerializer,
+    NewRangeSerializer,
+    PoolSerializer,
+    RangeChangedSerializer,
+    SecondFamilyAddedSerializer,
+    SecondFamilySerializer,
+)
+from lentra.api.serializers.space import PoolUsageSerializer
+from lentra.api.views.setup import SetUpViews, describe
+from lentra.registry.errors import Invalid
+from lentra.registry.ledger import Change
+from lentra.registry.models import Pool
+from lentra.registry.operations.add_family import add_second_family
+from lentra.registry.operations.add_pool import add_pool, add_range
+from lentra.registry.operations.carve_pool import carve_pool, give_back_pool
+from lentra.registry.operations.change_range import RangeChanged, change_range
+from lentra.registry.queries.usage import usage_of_pools
+from lentra.registry.setup import SETUPS
+
+
+class PoolViews(SetUpViews):
+    kind = "pool"
+    related = ("realm", "parent", "sheet", "region", "zone", "project")
+    filter_by = {
+        "realm": SETUPS["realm"].model,
+        "region": SETUPS["region"].model,
+        "zone": SETUPS["zone"].model,
+        "project": SETUPS["project"].model,
+        "parent": Pool,
+    }
+
+    def get_queryset(self) -> QuerySet:
+        return super().get_queryset().prefetch_related("ranges")
+
+    def add(self, change: Change, values: dict[str, Any]) -> Any:
+        ranges: list[Prefix] = values.pop("ranges", [])
+        lengths = [(row["family"], row["length"]) for row in values.pop("lengths", [])]
+        placement = values.pop("placement", None)
+        parent = values.pop("parent", None)
+        if parent is not None:
+            values.pop("realm", None)
+            return carve_pool(change, parent.pk, values, ranges, lengths, placement)
+        if lengths:
+            raise Invalid("only a pool carved out of another can have ranges found for it", field="lengths")
+        return add_pool(change, values, ranges)
+
+    def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
+        for field in ("ranges", "lengths", "placement"):
+            if field in values:
+                raise Invalid(f"{field} cannot be edited: add a range to the pool instead", field=field)
+        return super().edit(change, record, values, version)
+
+    def remove(self, change: Change, record: Any) -> Any:
+        return give_back_pool(change, record.pk)
+
+    @extend_schema(
+        summary="Add a range to a pool",
+        request=NewRangeSerializer,
+        responses={201: answer_of(PoolSerializer)},
+    )
+    @action(detail=True, methods=["post"])
+    def ranges(self, request: Request, ref: str) -> Response:
+        """Add a range to a pool; one that is carved out of another takes it from there."""
+        pool = self.one(ref)
+        serializer = NewRangeSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
+        length = (values["family"], values["length"]) if "length" in values else None
+        return self.change(request, lambda change: add_range(change, pool.pk, values.get("range"), length), 201)
+
+    @extend_schema(
+        summary="Change a range of a pool",
+        request=ChangeRangeSerializer,
+        responses=answer_of(RangeChangedSerializer),
+    )
+    @action(detail=True, methods=["post"], url_path="change-range")
+    def change_range(self, request: Request, ref: str) -> Response:
+        """Put another range in the place of one; what lives in it moves only on explicit word."""
+        pool = self.one(ref)
+        serializer = ChangeRangeSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
+
+        def render(changed: RangeChanged) -> Any:
+            moves = [
+                {"kind": m.kind, "owner": m.owner, "was": str(m.was), "lands": str(m.lands)} for m in changed.moves
+            ]
+            return {"pool": self.get_serializer(self.one(str(pool.pk))).data, "moves": moves}
+
+        return run_change(
+            request,
+            lambda change: change_range(
+                change, pool.pk, values["old"], values["new"], values["rebase"], values.get("proposal")
+            ),
+            render,
+            token=lambda changed: changed.token,
+        )
+
+    @extend_schema(
+        summary="Add IPv6 to the subnets of a pool",
+        request=SecondFamilySerializer,
+        responses=answer_of(SecondFamilyAddedSerializer),
+    )
+    @action(detail=True, methods=["post"], url_path="second-family")
+    def second_family(self, request: Request, ref: str) -> Response:
+        """Give every subnet of the pool that has IPv4 alone an IPv6 block, with paired numbering."""
+        pool = self.one(ref)
+        serializer = SecondFamilySerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
+        return run_change(
+            request,
+            lambda change: add_second_family(change, pool.pk, values.get("within"), values["numbering"]),
+            lambda paired: {
+                "paired": [
+                    {"subnet": {"id": p.subnet.pk, "name": p.subnet.name}, "block": str(p.block)} for p in paired
+                ]
+            },
+        )
+
+    @extend_schema(summary="Usage of a pool", responses=PoolUsageSerializer)
+    @action(detail=True, methods=["get"])
+    def usage(self, request: Request, ref: str) -> Response:
+        """Usage of the pool by itself, and with the pools carved from it."""
+        pool = self.one(ref)
+        return Response(usage_of_pools([pool])[0])
+
+
+describe(PoolViews)
