@@ -34,7 +34,7 @@ BODIES = {
         "day": SOON,
         "reason": "to try",
     },
-    "plans/expect?preview=true": {"text": "name: x", "day": SOON},
+    "expected-plans?preview=true": {"text": "name: x", "day": SOON},
 }
 FIELDS = {
     "pools/quay-cameras/what-if": (
@@ -47,7 +47,7 @@ FIELDS = {
         "window_days",
     ),
     "planned-needs?preview=true": ("name", "pool", "family", "length", "count", "day", "project", "reason"),
-    "plans/expect?preview=true": ("text", "document", "day"),
+    "expected-plans?preview=true": ("text", "document", "day"),
 }
 
 

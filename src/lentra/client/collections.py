@@ -219,7 +219,7 @@ class Plans(Collection):
     def expect(self, plan: str | Mapping[str, Any], day: str, *, preview: bool = False, why: str = "") -> Answer:
         """Add what a plan would hand out as planned needs of its pools, on a day."""
         given = {"text": plan} if isinstance(plan, str) else {"document": dict(plan)}
-        return self.client.change("POST", "plans/expect", {**given, "day": day}, preview=preview, why=why)
+        return self.client.change("POST", "expected-plans", {**given, "day": day}, preview=preview, why=why)
 
     def schema(self) -> Record:
         """The JSON Schema of the plan format."""
