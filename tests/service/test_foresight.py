@@ -62,6 +62,9 @@ def test_a_map_is_drawn_in_the_terminal(lentra):  # noqa: F811
     assert rows[0] == "range,state,whose,project,zone,tier,addresses,free"
     assert rows[1].startswith("10.40.96.0/26,handed out,ticketing-nc-2-edge-01,ticketing,nc-2,edge,64,0")
     assert "P carved" in lentra("space", "--pool", "fleet-private").stdout
+    mistaken = lentra("map", "10.40.96.0/22")
+    assert mistaken.returncode == 2
+    assert "lentra space 10.40.96.0/22 draws it" in mistaken.stderr
 
 
 # --- headroom ---

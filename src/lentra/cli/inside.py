@@ -6,7 +6,7 @@ import argparse
 from itertools import islice
 from typing import Any
 
-from lentra.cli.context import DONE, add_change_options, client_for, confirmed_change
+from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.looking import given
 from lentra.cli.output import cell, grouped, show_record, show_rows, styled
 from lentra.client import Answer
@@ -101,6 +101,8 @@ def _add_public(commands: Any) -> None:
 
 
 def _map(options: argparse.Namespace) -> int:
+    if "/" in options.subnet:
+        raise WrongUse(f"{options.subnet} is a range, not a subnet's name: lentra space {options.subnet} draws it")
     found = client_for(options).subnets.address_map(options.subnet)
     if options.output != "table":
         show_record(found, options.output)
