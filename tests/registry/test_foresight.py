@@ -142,6 +142,22 @@ def test_outlooks_follow_the_readings_and_the_needs(world, growing):
     assert Outlook.objects.get(space__pool=growing).full_on < outlook.full_on
 
 
+def test_readings_of_days_to_come_do_not_hold_outlooks_up(world, growing):
+    from lentra.registry.models import Outlook
+    from lentra.registry.outlooks import refresh_outlooks
+    from lentra.registry.readings import take_readings
+
+    take_readings(world.clock)
+    world.later(days=400)
+    take_readings(world.clock)  # by a clock that was wrong
+    world.later(days=-400)
+    rounds = 0
+    while refresh_outlooks(world.clock):
+        rounds += 1
+        assert rounds < 100
+    assert Outlook.objects.get(space__pool=growing).day == world.clock.now().date()
+
+
 def alerts_of(pool):
     from lentra.registry.models import Alert
 

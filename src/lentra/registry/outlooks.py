@@ -26,9 +26,12 @@ def refresh_outlooks(clock: Clock, most: int = AT_ONCE) -> int:
     pools = [space.pool_id for space in due]
     history, steps = history_of("pool", pools), steps_of(pools, clock.now())
     rows = []
+    today = clock.now().date()
     for space in due:
         key = (space.pool_id, space.family)
-        ahead = Ahead(space.family, space.usage(), history.get(key, []), steps.get(key, []), clock.now())
+        # Readings of days to come (a clock was wrong once) would keep this space due for ever.
+        readings = [reading for reading in history.get(key, []) if reading.day <= today]
+        ahead = Ahead(space.family, space.usage(), readings, steps.get(key, []), clock.now())
         rows.append(_outlook(space, ahead))
     insert(rows, update=_COLUMNS)
     return len(rows)
