@@ -21,7 +21,7 @@ def measure() -> list[tuple[str, str, str]]:
             **os.environ,
             "LENTRA_DATABASE_URL": url,
             "DJANGO_SETTINGS_MODULE": "lentra.service.settings",
-            "LENTRA_SECRET_KEY": "a secret for measuring only",
+            "LENTRA_SECRET_KEY": "a secret for measuring only, and long enough",
         }
         done = subprocess.run(
             [sys.executable, "-m", "bench.backtest", folder],
@@ -41,7 +41,7 @@ def main(folder: str) -> None:
     django.setup()
     call_command("migrate", verbosity=0)
     call_command("ship_sheets")
-    call_command("load_demo", Path("demo"), Path(folder) / "sign-ins.json")
+    subprocess.run([sys.executable, "demo/load.py", "demo", str(Path(folder) / "sign-ins.json")], check=True)
     from lentra.addressing.forecast import CONFIDENCE, Sample, coverage
     from lentra.registry.models import Reading
 

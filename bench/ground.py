@@ -41,7 +41,7 @@ def database() -> Iterator[OwnDatabase]:
         os.environ |= {
             "LENTRA_DATABASE_URL": own.url,
             "DJANGO_SETTINGS_MODULE": "lentra.service.settings",
-            "LENTRA_SECRET_KEY": "a secret for measuring only",
+            "LENTRA_SECRET_KEY": "a secret for measuring only, and long enough",
         }
         import django
         from django.core.management import call_command
@@ -61,27 +61,29 @@ def database() -> Iterator[OwnDatabase]:
 
 def do(operation, *values, **named):  # type: ignore[no-untyped-def]
     """Run one operation; returns its result."""
-    from lentra.registry.envelope import perform
+    from lentra.registry.transactions.run import run_transaction
 
     kept = []
-    perform(lambda change: operation(change, *values, **named), render=lambda result, _: kept.append(result))
+    run_transaction(
+        lambda change: operation(change, *values, **named), render=lambda result, _: kept.append(result)
+    )
     return kept[-1]
 
 
 def set_up() -> None:
     """One realm, region, project and tier, ten zones, one planner with a token."""
     from lentra.registry.models import Region
-    from lentra.registry.operations.add_realm import add_realm
-    from lentra.registry.operations.add_set_up import add_set_up
-    from lentra.registry.operations.manage_people import add_person, add_token
+    from lentra.registry.operations.people.manage_people import add_person, add_token
+    from lentra.registry.operations.setup.add_realm import add_realm
+    from lentra.registry.operations.setup.add_record import add_record
 
     do(add_realm, {"name": "bench"})
-    do(add_set_up, "region", {"name": "coast"})
+    do(add_record, "region", {"name": "coast"})
     region = Region.objects.get(name="coast")
     for n in range(10):
-        do(add_set_up, "zone", {"name": f"z-{n}", "region": region})
-        do(add_set_up, "tier", {"name": f"t-{n}"})
-    do(add_set_up, "project", {"name": "ticketing"})
+        do(add_record, "zone", {"name": f"z-{n}", "region": region})
+        do(add_record, "tier", {"name": f"t-{n}"})
+    do(add_record, "project", {"name": "ticketing"})
     person = do(add_person, {"name": "petra", "role": "planner"}, None, [])
     _, os.environ["BENCH_TOKEN"] = do(add_token, person, "bench")
 
@@ -90,7 +92,7 @@ def add_pool(name: str, prefix: str):  # type: ignore[no-untyped-def]
     """A top-level pool of one range."""
     from lentra.addressing.prefix import parse_prefix
     from lentra.registry.models import Realm, Sheet
-    from lentra.registry.operations.add_pool import add_pool as add
+    from lentra.registry.operations.pools.add_pool import add_pool as add
 
     values = {
         "name": name,
@@ -101,6 +103,14 @@ def add_pool(name: str, prefix: str):  # type: ignore[no-untyped-def]
     return do(add, values, [parse_prefix(prefix)])
 
 
+def take_numbers(count: int) -> list[int]:
+    """Numbers for so many records to come, lowest first."""
+    from lentra.registry.models import Number
+    from lentra.registry.transactions.sql import numbering, read_text
+
+    return sorted(number for (number,) in read_text(numbering(Number, count)))
+
+
 def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
     """Fill a pool with /30 subnets, every fifth place left free, as rows of history (not by asking)."""
     from django.db import connection
@@ -109,8 +119,8 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
     from lentra.addressing.prefix import Prefix, parse_prefix, prefixes_of_range
     from lentra.addressing.tiles import TileChanges
     from lentra.registry.models import ExtentRow, LedgerEntry, Project, Space, Subnet, Tier, Tile, Zone, place_key
-    from lentra.registry.statements import insert
-    from lentra.registry.tiles import add_tiles
+    from lentra.registry.space.tiles import add_tiles
+    from lentra.registry.transactions.sql import Batch, insert
 
     whole = parse_prefix(prefix)
     zones, tiers = list(Zone.objects.select_related("region")), list(Tier.objects.all())
@@ -120,8 +130,10 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
     places = [n for n in range(count + count // 4) if n % 5 != 4][:count]
     for at in range(0, count, 20_000):
         part = list(enumerate(places[at : at + 20_000], at))
+        numbers = dict(zip((n for n, _ in part), take_numbers(len(part)), strict=True))
         entries = [
             LedgerEntry(
+                number=numbers[n],
                 at=moment,
                 operation=uuid.UUID(int=n + 1),
                 actor_name="lentra",
@@ -133,7 +145,7 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
             )
             for n, _ in part
         ]
-        numbers = dict(zip((n for n, _ in part), insert(entries, returning="number"), strict=True))
+        insert(entries)
         subnets, extents = [], []
         for n, slot in part:
             block = Prefix(4, whole.first + 4 * slot, 30)
@@ -187,7 +199,9 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
         tiles.count(Extent(Prefix(4, whole.first + 4 * n, 30), State.HANDED_OUT), 1)
     for p in free:
         tiles.count(Extent(p), 1)
-    add_tiles(pool.pk, tiles)
+    batch = Batch()
+    add_tiles(pool.pk, tiles, batch)
+    batch.send()
     counts: dict[str, int] = {}
     for p in free:
         counts[str(p.length)] = counts.get(str(p.length), 0) + 1

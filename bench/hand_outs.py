@@ -18,7 +18,7 @@ _TIMES = 80
 def measure() -> list[tuple[str, str, str]]:
     """Rows of (what, measured, aim): hand-outs and lists, then what people look at."""
     from lentra.registry.models import Person
-    from lentra.registry.requests import Wanted
+    from lentra.registry.requests.request import SubnetRequest
 
     times: dict[tuple[str, int], float] = {}
     lists: dict[int, float] = {}
@@ -36,7 +36,7 @@ def measure() -> list[tuple[str, str, str]]:
         rounds: dict[int, list[float]] = {size: [] for size in SIZES}
         for turn in range(_TIMES):
             for size in SIZES:  # taken in turns, so that a noisy moment hits all of them
-                wanted = Wanted(pools[size].pk, "ticketing", "t-1", "z-1", length=30)
+                wanted = SubnetRequest(pools[size].pk, "ticketing", "t-1", "z-1", length=30)
                 if placement in ("snug", "low", "roomy"):
                     wanted.placement = placement
                 elif placement == "beside":
@@ -60,10 +60,10 @@ def measure() -> list[tuple[str, str, str]]:
 
 
 def _ask(wanted: Any, person: Any) -> None:
-    from lentra.registry.envelope import perform
-    from lentra.registry.operations.hand_out import hand_out
+    from lentra.registry.operations.subnets.hand_out import hand_out
+    from lentra.registry.transactions.run import run_transaction
 
-    perform(lambda change: hand_out(change, wanted), actor=person)
+    run_transaction(lambda change: hand_out(change, wanted), actor=person)
 
 
 def _first_block(pool: Any) -> Any:
@@ -83,7 +83,7 @@ def _far_block(pool: Any, turn: int) -> Any:
 def _listing(pool: Any) -> float:
     """The time for one page of 100 subnets with two filters, as the API reads it."""
     from lentra.registry.models import Zone
-    from lentra.registry.queries.listing import subnets_matching
+    from lentra.registry.reports.listing import subnets_matching
 
     zone = Zone.objects.get(name="z-1")
 

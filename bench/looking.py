@@ -7,6 +7,8 @@ import statistics
 import time
 from typing import Any
 
+from bench import ground
+
 SMALL, LARGE = "p-1000", "p-1000000"
 POOLS = 10_000
 _TIMES = 9
@@ -39,9 +41,9 @@ def measure(empty: dict[str, float]) -> list[tuple[str, str, str]]:
 
 def _upkeep() -> None:
     """As in a service that runs: readings taken, and the outlooks worked out from them."""
-    from lentra.registry.clock import SystemClock
-    from lentra.registry.outlooks import refresh_outlooks
-    from lentra.registry.readings import take_readings
+    from lentra.registry.foresight.outlooks import refresh_outlooks
+    from lentra.registry.foresight.readings import take_readings
+    from lentra.registry.transactions.clock import SystemClock
 
     take_readings(SystemClock())
     while refresh_outlooks(SystemClock()):
@@ -78,12 +80,14 @@ def _add_pools(count: int) -> None:
     from lentra.addressing.extents import State
     from lentra.addressing.prefix import Prefix
     from lentra.registry.models import ExtentRow, LedgerEntry, Pool, PoolRange, Space
-    from lentra.registry.statements import insert
+    from lentra.registry.transactions.sql import insert
 
     like = Pool.objects.get(name=SMALL)
     entry = LedgerEntry.objects.filter(kind="pool").first()
+    numbers = ground.take_numbers(count)
     entries = [
         LedgerEntry(
+            number=number,
             at=entry.at,
             operation=entry.operation,
             actor_name="lentra",
@@ -92,9 +96,9 @@ def _add_pools(count: int) -> None:
             name=f"many-{n}",
             realm=like.realm_id,
         )
-        for n in range(count)
+        for n, number in enumerate(numbers)
     ]
-    numbers = insert(entries, returning="number")
+    insert(entries)
     fields = {f.attname: getattr(like, f.attname) for f in Pool._meta.concrete_fields}
     insert([Pool(**{**fields, "id": pk, "last_entry": pk, "name": f"many-{n}"}) for n, pk in enumerate(numbers)])
     places = [Prefix(4, (60 << 24) + (n << 8), 24) for n in range(count)]
@@ -113,7 +117,8 @@ def _add_pools(count: int) -> None:
             for pk, p in pairs
         ]
     )
-    insert([Space(pool_id=pk, family=4, free=256, free_counts={"24": 1}, largest_free=24) for pk in numbers])
+    common = {"realm_id": like.realm_id, "family": 4, "total": 256, "free": 256, "largest_free": 24}
+    insert([Space(pool_id=pk, free_counts={"24": 1}, **common) for pk in numbers])
 
 
 def _page(pool: str) -> list[str]:

@@ -14,19 +14,19 @@ def measure() -> list[tuple[str, str, str]]:
     """Preview and commit in one transaction each; then the same rows by `bulk_create`, and memory."""
     from bench import ground
     from lentra.addressing.prefix import parse_prefix
-    from lentra.registry.envelope import perform
     from lentra.registry.models import Pool, Realm, Region, Sheet
-    from lentra.registry.operations.add_pool import add_pool
-    from lentra.registry.operations.add_realm import add_realm
-    from lentra.registry.operations.add_set_up import add_set_up
-    from lentra.registry.operations.commit_plan import commit_plan
+    from lentra.registry.operations.plans.commit_plan import commit_plan
+    from lentra.registry.operations.pools.add_pool import add_pool
+    from lentra.registry.operations.setup.add_realm import add_realm
+    from lentra.registry.operations.setup.add_record import add_record
     from lentra.registry.plans.reading import read_document
+    from lentra.registry.transactions.run import run_transaction
 
     region = Region.objects.get(name="coast")
     for n in range(ZONES):
-        ground.do(add_set_up, "zone", {"name": f"pz-{n}", "region": region})
+        ground.do(add_record, "zone", {"name": f"pz-{n}", "region": region})
     for n in range(TIERS):
-        ground.do(add_set_up, "tier", {"name": f"pt-{n}"})
+        ground.do(add_record, "tier", {"name": f"pt-{n}"})
     ground.do(add_realm, {"name": "bench-plans"})  # apart from the other measurements' ranges
     values = {
         "name": "plan-pool",
@@ -46,12 +46,16 @@ def measure() -> list[tuple[str, str, str]]:
         }
     )
     shown, preview = _timed(
-        lambda: perform(lambda change: commit_plan(change, text), preview=True, render=lambda p, _: p.token).answer
+        lambda: (
+            run_transaction(
+                lambda change: commit_plan(change, text), preview=True, render=lambda p, _: p.token
+            ).answer
+        )
     )
     before = _memory()
     count, commit = _timed(
         lambda: (
-            perform(
+            run_transaction(
                 lambda change: commit_plan(change, text, proposal=shown), render=lambda p, _: len(p.added)
             ).answer
         )
@@ -74,6 +78,7 @@ def _bare_insert(pool: Any) -> float:
     """Seconds to insert the same ledger entries, subnets and extents with `bulk_create`, nothing else."""
     from django.db import transaction
 
+    from bench import ground
     from lentra.registry.models import ExtentRow, LedgerEntry, Operation, Plan, Reservation, Subnet
 
     subnets = list(Subnet.objects.filter(pool=pool))
@@ -84,8 +89,10 @@ def _bare_insert(pool: Any) -> float:
     Reservation.objects.filter(pool=pool).delete()
     Plan.objects.all().delete()
     Operation.objects.all().delete()
-    for row in (*entries, *extents):
-        row.pk = None
+    for entry, number in zip(entries, ground.take_numbers(len(entries)), strict=True):
+        entry.pk = number
+    for extent in extents:
+        extent.pk = None
     for subnet in subnets:
         subnet.plan_id = None
 

@@ -8,10 +8,10 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import backtest, core, ground, hand_outs, in_browser, plans, through_http
+from bench import backtest, core, ground, hand_outs, in_browser, memory, plans, through_http
 
 PAGE = Path(__file__).parent.parent / "docs" / "performance.md"
-PARTS = ("core", "backtest", "http", "size", "plans")
+PARTS = ("core", "backtest", "http", "memory", "size", "plans")
 
 
 def main() -> None:
@@ -22,10 +22,12 @@ def main() -> None:
         rows += _told(core.measure())
     if "backtest" in parts:
         rows += _told(backtest.measure())
-    if {"http", "size", "plans"} & set(parts):
+    if {"http", "memory", "size", "plans"} & set(parts):
         with ground.database() as database:
             if "http" in parts:
                 rows += _told(through_http.measure(database.url))
+            if "memory" in parts:
+                rows += _told(memory.measure(database.url))
             if "plans" in parts:
                 rows += _told(plans.measure())
             if "size" in parts:
@@ -33,7 +35,7 @@ def main() -> None:
                 rows += _told(in_browser.measure(database.url))
     if set(parts) == set(PARTS):
         PAGE.write_text(_page(rows))
-        print(f"kept in {PAGE.relative_to(Path.cwd())}")
+        print(f"kept in {PAGE}")
 
 
 def _told(rows: list[tuple[str, str, str]]) -> list[tuple[str, str, str]]:
@@ -51,7 +53,7 @@ side in one run, so that it means the same on another machine. "N× at 1,000,000
 takes there; "N× beside" is how much faster than the plain way.
 
 Measured {datetime.now(UTC):%Y-%m-%d} on {os.cpu_count()} cores, Python {platform.python_version()}, MariaDB on the
-same machine, two service processes with eight threads each, 16 clients.
+same machine, two service processes that work on eight requests at once each, 16 clients.
 
 | what | measured | aim |
 |---|---|---|

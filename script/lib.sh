@@ -1,10 +1,17 @@
 # Sourced by the scripts beside it: sets up what they need, and only what is missing.
+CALLED_FROM=$PWD
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
 ROOT=$PWD
 VENV=$ROOT/.venv
 
 say() { printf '· %s\n' "$*"; }
 stop() { printf 'lentra: %s\n' "$*" >&2; exit 1; }
+
+# as_called FILE : a file as the caller means it
+as_called() { case $1 in /*) printf '%s' "$1" ;; *) printf '%s' "$CALLED_FROM/$1" ;; esac; }
+
+# lock_in_use : a developer's environment has all of it, a plain one what serves
+lock_in_use() { [ -x "$VENV/bin/pytest" ] && echo requirements/dev.lock || echo requirements/service.lock; }
 
 # need_debian PACKAGE... : the Debian packages, installed with apt when root
 need_debian() {
@@ -72,4 +79,21 @@ need_service() {
   need_debian mariadb-server-core mariadb-client-core libmariadb-dev pkg-config gcc
   need_python "${1:-requirements/service.lock}"
   need_console
+}
+
+# need_cluster : Galera, a proxy, and the transfer scripts of mariadb-server, without installing a server that would run by itself
+need_cluster() {
+  need_debian galera-4 haproxy rsync lsof socat gawk iproute2
+  TRANSFERS=$ROOT/.transfers
+  [ -x "$TRANSFERS/wsrep_sst_rsync" ] && return
+  say "Taking MariaDB's transfer scripts out of its package"
+  mkdir -p "$TRANSFERS"
+  if [ -x /usr/bin/wsrep_sst_rsync ]; then
+    cp /usr/bin/wsrep_sst_* "$TRANSFERS"
+  else
+    (cd "$TRANSFERS" && apt-get download -q mariadb-server >"$ROOT/.setup.log" 2>&1 && dpkg -x mariadb-server_*.deb package &&
+      mv package/usr/bin/wsrep_sst_* . && rm -rf package mariadb-server_*.deb) || stop "apt-get failed: see $ROOT/.setup.log"
+  fi
+  # As root, rsync's daemon would give its rights away and could not read the data.
+  sed -i 's/^\[\$MODULE\]$/uid = '"$(id -un)"'\ngid = '"$(id -gn)"'\n[$MODULE]/' "$TRANSFERS/wsrep_sst_rsync"
 }

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
+import random
+import shutil
 import socket
 import uuid
 from pathlib import Path
@@ -15,6 +18,8 @@ from lentra.service.database import OwnDatabase
 from lentra.service.launcher import Service
 
 ROOT = Path(__file__).parent.parent
+SECRET = "a secret for tests only, and long enough"
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # a browser's event loop is in the same thread, and not ours
 BROWSER_FLAGS = [
     "--headless",
     "--no-sandbox",
@@ -27,10 +32,16 @@ BROWSER_FLAGS = [
 ]
 
 
+_ports = iter(random.sample(range(20_000, 32_000), 500))  # below those that the system gives to callers
+
+
 def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
+    """A port that nobody listens on, and that no other process of the tests is likely to choose."""
+    for port in _ports:
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)):
+                return port
+    raise AssertionError("no port is free")
 
 
 @pytest.fixture(scope="session")
@@ -68,20 +79,42 @@ class Live:
         return self.people[role]["token"]
 
 
-def start_live(folder: Path, lasting: bool = False) -> Live:
+def load_demo(folder: Path) -> None:
+    """A database with the demo's data in it, stopped."""
+    database = OwnDatabase(folder, free_port(), lasting=False)
+    database.start()
+    service = Service(folder, database.url, free_port(), SECRET)
+    service.manage("prepare")
+    service.run(str(ROOT / "demo" / "load.py"), str(ROOT / "demo"), str(folder / "sign-ins.json"))
+    database.stop()
+
+
+@pytest.fixture(scope="session")
+def demo_data(tmp_path_factory) -> Path:
+    """The demo's data, loaded once for all processes of the tests; to be copied."""
+    base = tmp_path_factory.getbasetemp()
+    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "demo-data"
+    with open(f"{shared}.lock", "w") as turn:
+        fcntl.flock(turn, fcntl.LOCK_EX)
+        if not (shared / "loaded").exists():
+            load_demo(shared)
+            (shared / "loaded").touch()
+    return shared
+
+
+def start_live(folder: Path, demo_data: Path, lasting: bool = False) -> Live:
+    shutil.copytree(demo_data, folder, dirs_exist_ok=True)
     database = OwnDatabase(folder, free_port(), lasting=lasting)
     database.start()
-    service = Service(folder, database.url, free_port(), "a secret for tests only")
-    service.manage("migrate", "--no-input")
-    service.manage("ship_sheets")
-    service.manage("load_demo", str(ROOT / "demo"), str(folder / "sign-ins.json"))
+    service = Service(folder, database.url, free_port(), SECRET)
+    service.environment["LENTRA_METRICS_OPEN"] = "1"
     service.start()
     return Live(service, database, json.loads((folder / "sign-ins.json").read_text()))
 
 
 @pytest.fixture(scope="session")
-def live(tmp_path_factory):
-    running = start_live(tmp_path_factory.mktemp("live"))
+def live(tmp_path_factory, demo_data):
+    running = start_live(tmp_path_factory.mktemp("live"), demo_data)
     yield running
     running.service.stop()
     running.database.stop()

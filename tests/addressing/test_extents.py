@@ -75,7 +75,7 @@ def test_exhausted_says_the_largest_and_the_total_free():
     with pytest.raises(Exhausted, match="largest free is a /23, and 512 addresses") as caught:
         place(store, 22)
     assert caught.value.suggestions == ["/23"]
-    with pytest.raises(Refusal, match="no placement"):
+    with pytest.raises(Refusal, match="not a placement"):
         place(store, 24, "anywhere")
 
 

@@ -1,7 +1,6 @@
 """Clusters, splits, packing, layouts, growth, address maps: worked examples and properties."""
 
 import doctest
-import random
 from itertools import pairwise
 
 import pytest
@@ -149,14 +148,18 @@ def test_mixed_packing_largest_first():
 
 
 @given(st.lists(st.integers(20, 32), min_size=1, max_size=40), st.randoms(use_true_random=False))
-def test_packing_covers_the_block_once_whatever_the_order(lengths, shuffler):
+def test_packing_covers_the_block_once_and_keeps_the_order_of_equal_ones(lengths, shuffler):
     needs = [(f"n{i:02d}", length) for i, length in enumerate(lengths)]
     shuffled = list(needs)
     shuffler.shuffle(shuffled)
     least = smallest_holding(4, lengths)
     block = Prefix(4, parse_address("10.40.0.0")[1] >> (32 - least) << (32 - least), least)
     one, other = pack(block, needs), pack(block, shuffled)
-    assert one == other
+    assert {p.block for p in one.placed} == {p.block for p in other.placed}
+    assert one.left == other.left
+    for length in set(lengths):
+        keys = [key for key, wanted in shuffled if wanted == length]
+        assert [p.key for p in other.placed if p.block.length == length] == keys
     pieces = sorted([p.block for p in one.placed] + one.left)
     assert sum(piece.size for piece in pieces) == block.size
     assert aggregate(pieces) == [block]
@@ -336,10 +339,9 @@ def test_an_address_map_covers_the_block_once_and_next_free_is_open(records, rul
         next_free(inside, busy, static + 1)
 
 
-def test_input_order_does_not_change_a_layout_of_equal_sizes():
-    names = [f"tier-{n}" for n in range(8)]
-    forward = lay_out(4, {"z": [Need(n, 26) for n in names]})
-    random.Random(4).shuffle(names)
-    backward = lay_out(4, {"z": [Need(n, 26) for n in names]})
-    whole = P("10.40.0.0/23")
-    assert forward.at(whole)[0][0].blocks == backward.at(whole)[0][0].blocks
+def test_tiers_of_equal_size_lie_in_the_order_they_are_written():
+    names = ["web", "app", "data"]
+    layout = lay_out(4, {zone: [Need(n, 23) for n in names] for zone in ("nc-1", "nc-2")})
+    zones, _ = layout.at(P("10.40.160.0/20"))
+    assert [laid.key for laid in zones[1].blocks] == names
+    assert str(zones[1].blocks[2].block) == "10.40.172.0/23"

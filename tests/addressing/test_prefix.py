@@ -50,16 +50,18 @@ def prefixes(draw, family=None, shortest=0):
             "contains it is 2001:db8::/64",
             ["2001:db8::/64", "2001:db8:0:1::/64", "2001:db8::1/128"],
         ),
-        ("10.40.64.0", BadPrefix, "no prefix length", ["10.40.64.0/32", "10.40.64.0/18"]),
-        ("10.40.64.0/33", BadPrefix, "from 0 to 32", ["10.40.64.0/18"]),
-        ("10.40.64.0/x", BadPrefix, "no IPv4 prefix length", ["10.40.64.0/18"]),
+        ("10.40.64.0", BadPrefix, "no prefix length", ["10.40.64.0/32", "10.40.64.0/24"]),
+        ("10.40.64.0/33", BadPrefix, "from 0 to 32", ["10.40.64.0/24", "10.40.64.0/32"]),
+        ("10.40.64.0/224", BadPrefix, "from 0 to 32", ["10.40.64.0/24", "10.40.64.0/22"]),
+        ("10.40.64.0/255.0.255.0", BadPrefix, "neither a network mask", ["10.40.64.0/18"]),
+        ("10.40.64.0/x", BadPrefix, "no IPv4 prefix length", ["10.40.64.0/24", "10.40.64.0/32"]),
         ("10.40.64.0/08", BadPrefix, "leading zero", ["10.40.64.0/8"]),
         ("10.040.64.0/20", BadPrefix, "octal", ["10.40.64.0/20"]),
         ("10.400.64.0/20", BadPrefix, "'400'", []),
         ("10.40.64/20", BadPrefix, "4 numbers", []),
-        ("fe80::1%eth0/64", BadPrefix, "zone id", ["fe80::1/64"]),
+        ("fe80::1%eth0/64", BadPrefix, "zone id", ["fe80::/64"]),
         ("::ffff:10.0.0.999/128", BadPrefix, "no IPv6 prefix", []),
-        ("2001:db8::/129", BadPrefix, "from 0 to 128", ["2001:db8::/29"]),
+        ("2001:db8::/129", BadPrefix, "from 0 to 128", ["2001:db8::/29", "2001:db8::/64"]),
         ("", BadPrefix, "missing", []),
         ("１０.0.0.0/8", BadPrefix, "characters", []),
         ("10.0.0.0/8\x00", BadPrefix, "characters", []),
@@ -144,7 +146,47 @@ def test_explaining_a_prefix():
     assert (facts.first_usable, facts.last_usable) == ("10.40.64.4", "10.40.79.254")
     assert facts.enclosing[0] == "10.40.64.0/19"
     assert facts.children[24] == 16
-    assert explain(P("10.40.64.0/24"), SHEETS["ends-withheld"]).reverse_name == "64.40.10.in-addr.arpa"
+    assert explain(P("10.40.64.0/24"), SHEETS["ends-withheld"]).reverse_names == ["64.40.10.in-addr.arpa"]
     v6 = explain(P("2001:db8:46aa::/48"), SHEETS["ends-withheld"])
-    assert v6.reverse_name == "a.a.6.4.8.b.d.0.1.0.0.2.ip6.arpa"
+    assert v6.reverse_names == ["a.a.6.4.8.b.d.0.1.0.0.2.ip6.arpa"]
     assert v6.children[64] == 65536
+
+
+@pytest.mark.parametrize(
+    ("text", "means"),
+    [
+        ("10.40.64.0/255.255.240.0", "10.40.64.0/20"),
+        ("10.40.64.0/0.0.15.255", "10.40.64.0/20"),
+        ("10.40.64.0/255.255.255.255", "10.40.64.0/32"),
+        ("0.0.0.0/0.0.0.0", "0.0.0.0/0"),
+    ],
+)
+def test_masks_and_wildcards_stand_for_lengths(text, means):
+    assert str(parse_prefix(text)) == means
+
+
+@pytest.mark.parametrize("text", ["10.40.64.0-255", "10.40.64.0–10.40.64.255", "10.40.64.0 - 10.40.64.255"])
+def test_any_dash_and_a_short_end_make_a_range(text):
+    assert parse_range(text) == parse_range("10.40.64.0/24")
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [
+        ("10.40.64.0/22", [f"{n}.40.10.in-addr.arpa" for n in (64, 65, 66, 67)]),
+        ("10.40.64.128/25", ["128/25.64.40.10.in-addr.arpa"]),  # RFC 2317
+        ("10.40.64.7/32", ["7.64.40.10.in-addr.arpa"]),
+        ("10.40.0.0/14", [f"{n}.10.in-addr.arpa" for n in (40, 41, 42, 43)]),
+        ("2001:db8::/31", ["8.b.d.0.1.0.0.2.ip6.arpa", "9.b.d.0.1.0.0.2.ip6.arpa"]),
+    ],
+)
+def test_reverse_names_are_complete_for_any_length(text, names):
+    assert parse_prefix(text).reverse_names() == names
+
+
+def test_impossible_values_are_refused():
+    for family, first, length in ((4, 1, 24), (4, 0, 33), (6, -1, 64), (4, 1 << 32, 32)):
+        with pytest.raises(ValueError, match="no prefix"):
+            Prefix(family, first, length)
+    with pytest.raises(ValueError, match="does not lie inside"):
+        without(parse_prefix("10.40.64.0/24"), parse_prefix("10.40.65.0/25"))

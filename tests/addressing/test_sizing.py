@@ -151,7 +151,7 @@ def test_special_ranges_are_those_of_the_standards():
     assert not is_private(P("172.0.0.0/8"))
     (note,) = prefilled_notes(P("192.168.1.0/24"))
     assert note == (
-        "192.168.1.0/24 is prefilled by many home and office routers: it will clash once networks are joined"
+        "192.168.1.0/24 is prefilled by many home and office routers: it may clash once networks are joined"
     )
     assert "lies in 10.0.0.0/16, which is prefilled" in prefilled_notes(P("10.0.9.0/24"))[0]
     assert prefilled_notes(P("10.40.0.0/16")) == []

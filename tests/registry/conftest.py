@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from lentra.addressing.prefix import parse_prefix, parse_range
-from lentra.registry.clock import SetClock
+from lentra.registry.transactions.clock import SetClock
 
 
 class World:
@@ -16,28 +16,28 @@ class World:
 
     def __init__(self) -> None:
         from lentra.registry.models import Project, Realm, Region, Sheet, Tier, Zone
-        from lentra.registry.operations.add_realm import add_realm
-        from lentra.registry.operations.add_set_up import add_set_up
+        from lentra.registry.operations.setup.add_realm import add_realm
+        from lentra.registry.operations.setup.add_record import add_record
 
         self.clock = SetClock(datetime(2026, 3, 1, 8, tzinfo=UTC))
         mark = uuid.uuid4().hex[:8]
         self.realm_name = f"r-{mark}"
         self.do(add_realm, {"name": self.realm_name})
         self.realm = Realm.objects.get(name=self.realm_name)
-        self.do(add_set_up, "region", {"name": f"isles-{mark}"})
+        self.do(add_record, "region", {"name": f"isles-{mark}"})
         self.region = Region.objects.get(name=f"isles-{mark}")
-        self.do(add_set_up, "zone", {"name": f"pier-{mark}", "region": self.region})
+        self.do(add_record, "zone", {"name": f"pier-{mark}", "region": self.region})
         self.zone = Zone.objects.get(name=f"pier-{mark}")
-        self.do(add_set_up, "tier", {"name": f"app-{mark}"})
+        self.do(add_record, "tier", {"name": f"app-{mark}"})
         self.tier = Tier.objects.get(name=f"app-{mark}")
-        self.do(add_set_up, "project", {"name": f"ferry-{mark}"})
+        self.do(add_record, "project", {"name": f"ferry-{mark}"})
         self.project = Project.objects.get(name=f"ferry-{mark}")
         self.sheets = {sheet.name: sheet for sheet in Sheet.objects.all()}
 
     def do(self, operation, *values, actor=None, why="", preview=False, **named):
-        from lentra.registry.envelope import perform
+        from lentra.registry.transactions.run import run_transaction
 
-        return perform(
+        return run_transaction(
             lambda change: operation(change, *values, **named),
             actor=actor,
             clock=self.clock,
@@ -51,7 +51,7 @@ class World:
 
     def pool(self, *ranges, name="pool", sheet="ends-withheld", **values):
         from lentra.registry.models import Pool
-        from lentra.registry.operations.add_pool import add_pool
+        from lentra.registry.operations.pools.add_pool import add_pool
 
         fields = {"name": name, "realm": self.realm, "sheet": self.sheets[sheet], **values}
         self.do(add_pool, fields, [parse_prefix(text) for text in ranges])
@@ -59,16 +59,16 @@ class World:
 
     def carve(self, parent, *ranges, name="inner", lengths=(), **values):
         from lentra.registry.models import Pool
-        from lentra.registry.operations.carve_pool import carve_pool
+        from lentra.registry.operations.pools.carve_pool import carve_pool
 
         self.do(carve_pool, parent.pk, {"name": name, **values}, [parse_prefix(t) for t in ranges], list(lengths))
         return Pool.objects.get(realm=self.realm, name=name)
 
     def ask(self, pool, preview=False, actor=None, **wanted):
         """Hand out; returns the subnets (or the whole answer of a preview)."""
-        from lentra.registry.envelope import perform
-        from lentra.registry.operations.hand_out import hand_out
-        from lentra.registry.requests import Wanted
+        from lentra.registry.operations.subnets.hand_out import hand_out
+        from lentra.registry.requests.request import SubnetRequest
+        from lentra.registry.transactions.run import run_transaction
 
         fields = {
             "pool": pool.pk,
@@ -78,8 +78,8 @@ class World:
             **wanted,
         }
         box = []
-        perform(
-            lambda change: hand_out(change, Wanted(**fields)),
+        run_transaction(
+            lambda change: hand_out(change, SubnetRequest(**fields)),
             actor=actor,
             clock=self.clock,
             preview=preview,
@@ -89,7 +89,7 @@ class World:
 
     def keep_out(self, text, despite_use=False, **values):
         from lentra.registry.models import KeepOut
-        from lentra.registry.operations.add_keep_out import add_keep_out
+        from lentra.registry.operations.pools.add_keep_out import add_keep_out
 
         family, first, last = parse_range(text)
         fields = {"realm": self.realm, "family": family, "first": first, "last": last, "reason": "used elsewhere"}
@@ -106,7 +106,7 @@ class World:
 
     def person(self, role, projects=()):
         from lentra.registry.models import Person
-        from lentra.registry.operations.manage_people import add_person
+        from lentra.registry.operations.people.manage_people import add_person
 
         name = f"{role}-{uuid.uuid4().hex[:8]}"
         self.do(add_person, {"name": name, "role": role}, None, list(projects))
@@ -115,16 +115,19 @@ class World:
 
 @pytest.fixture
 def world(registry_database) -> World:
+    from lentra.registry.models import Reading
+
+    Reading.objects.all().delete()  # every world begins on the same day
     return World()
 
 
 @pytest.fixture
-def holds(registry_database):
-    """Checks that everything that must hold, holds."""
-    from lentra.registry.queries.verify import verify
+def holds(world):
+    """Checks that everything that must hold, holds in the test's own world."""
+    from lentra.registry.reports.verify import verify
 
     def check():
-        found = verify()
+        found = verify(world.realm)
         assert found["clean"], found["offences"]
 
     return check
@@ -135,7 +138,7 @@ def readings(world):
     """Takes readings day by day while something happens."""
 
     def run(days, happening=lambda n: None):
-        from lentra.registry.readings import take_readings
+        from lentra.registry.foresight.readings import take_readings
 
         for n in range(days):
             happening(n)

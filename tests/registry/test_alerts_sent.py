@@ -45,7 +45,7 @@ def deliveries(world):
     world.clock.moment = datetime.now(UTC).replace(microsecond=0)
 
     def make():
-        from lentra.registry.alerts import check_alerts
+        from lentra.registry.foresight.alerts import check_alerts
 
         pool = world.pool("10.40.0.0/24", warning_percent=50, critical_percent=75)
         world.ask(pool, length=25)

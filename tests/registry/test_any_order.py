@@ -68,7 +68,7 @@ class AnyOrder(RuleBasedStateMachine):
     @precondition(lambda self: self.living)
     @rule(pick=st.integers(0, 99), at_once=st.booleans())
     def release(self, pick, at_once):
-        from lentra.registry.operations.give_back import give_back_subnet
+        from lentra.registry.operations.subnets.give_back import give_back_subnet
 
         number = self.living.pop(pick % len(self.living))
         self.attempt(self.world.do, give_back_subnet, number, at_once=at_once)
@@ -81,8 +81,8 @@ class AnyOrder(RuleBasedStateMachine):
     )
     def resize(self, pick, length, how):
         from lentra.registry.models import Subnet
-        from lentra.registry.operations.grow import grow_subnet, set_room, shrink_subnet
-        from lentra.registry.operations.replace_subnet import replace_subnet
+        from lentra.registry.operations.subnets.grow import grow_subnet, set_room, shrink_subnet
+        from lentra.registry.operations.subnets.replace_subnet import replace_subnet
 
         number = self.living[pick % len(self.living)]
         if how == "grow":
@@ -106,11 +106,11 @@ class AnyOrder(RuleBasedStateMachine):
         hours=st.sampled_from([0, 5, 30]),
     )
     def reserve(self, pick, first, extra, hours):
-        from lentra.registry.operations.reserve import WantedReservation, reserve
+        from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
 
         ends_at = self.world.clock.moment + timedelta(hours=hours) if hours else None
         span = (4, BASE.first + first, BASE.first + first + extra)
-        wanted = WantedReservation(self.pools[pick % len(self.pools)].pk, "to come", range=span, ends_at=ends_at)
+        wanted = ReservationRequest(self.pools[pick % len(self.pools)].pk, "to come", range=span, ends_at=ends_at)
         self.attempt(self.world.do, reserve, wanted)
 
     @rule(pick=st.integers(0, 9), length=st.integers(26, 30))
@@ -126,7 +126,7 @@ class AnyOrder(RuleBasedStateMachine):
     @rule(pick=st.integers(0, 9))
     def give_reservation_back(self, pick):
         from lentra.registry.models import Reservation
-        from lentra.registry.operations.reserve import give_back_reservation
+        from lentra.registry.operations.reservations.reserve import give_back_reservation
 
         kept = list(Reservation.objects.filter(realm=self.world.realm).order_by("pk"))
         if kept:
@@ -152,7 +152,7 @@ class AnyOrder(RuleBasedStateMachine):
     @rule()
     def give_pool_back(self):
         from lentra.registry.models import Pool
-        from lentra.registry.operations.carve_pool import give_back_pool
+        from lentra.registry.operations.pools.carve_pool import give_back_pool
 
         self.attempt(self.world.do, give_back_pool, self.pools[-1].pk)
         self.pools = [p for p in self.pools if Pool.objects.filter(pk=p.pk).exists()]
@@ -168,22 +168,22 @@ class AnyOrder(RuleBasedStateMachine):
     @rule()
     def lift(self):
         from lentra.registry.models import KeepOut
-        from lentra.registry.operations.add_keep_out import remove_keep_out
+        from lentra.registry.operations.pools.add_keep_out import remove_keep_out
 
         self.world.do(remove_keep_out, KeepOut.objects.get(pk=self.kept.pop()), why="found unused")
 
     @invariant()
     def everything_holds(self):
-        from lentra.registry.queries.verify import verify
+        from lentra.registry.reports.verify import verify
 
-        found = verify()
+        found = verify(self.world.realm)
         assert found["clean"], found["offences"]
 
     @invariant()
     def looking_finds_what_a_plain_search_finds(self):
         """The one-step look-up of what holds an address, beside comparing with every extent."""
         from lentra.registry.models import ExtentRow
-        from lentra.registry.queries.whereabouts import extents_over
+        from lentra.registry.space.evidence import extents_over
 
         rows = list(ExtentRow.objects.filter(realm=self.world.realm, family=4).exclude(state=State.CARVED))
         for at in (0, 77, 1023, 2048, 4095):

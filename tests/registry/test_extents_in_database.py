@@ -14,9 +14,8 @@ def _database(registry_database):
 class InDatabase(ExtentsMachine):
     @staticmethod
     def make_store(family, ranges):
-        from lentra.addressing.extents import Extent
         from lentra.registry.models import ExtentRow, Pool, PoolRange, Realm, Sheet, Space
-        from lentra.registry.space import DatabaseExtents
+        from lentra.registry.space.store import DatabaseExtents
 
         realm, _ = Realm.objects.get_or_create(name="machine", defaults={"id": 10**12, "last_entry": 0})
         sheet = Sheet.objects.first()
@@ -29,14 +28,20 @@ class InDatabase(ExtentsMachine):
             PoolRange.objects.create(
                 pool=pool, realm=realm, family=family, first=r.first, last=r.last, length=r.length, top=True
             )
-        store = DatabaseExtents(Space.objects.create(pool=pool, family=family), realm.pk)
-        store.replace([], [Extent(r) for r in ranges])
-        store.save()
+        store = DatabaseExtents(Space.objects.create(pool=pool, realm=realm, family=family))
+        store._ranges = []
+        for r in ranges:
+            store.add_range(r)
+        InDatabase.sync(store)
         return store
 
     @staticmethod
     def sync(store):
-        store.save()
+        from lentra.registry.transactions.sql import Batch
+
+        batch = Batch()
+        store.save(batch)
+        batch.send()
 
     @staticmethod
     def read_all(store):

@@ -8,7 +8,7 @@ from lentra.addressing.refusal import Refusal
 
 def test_room_is_kept_at_hand_out_and_grown_into(world, holds):
     from lentra.registry.models import Subnet
-    from lentra.registry.operations.grow import grow_subnet
+    from lentra.registry.operations.subnets.grow import grow_subnet
 
     pool = world.pool("10.40.64.0/23")
     (first,) = world.ask(pool, length=26, room=1, hosts=50)
@@ -22,7 +22,7 @@ def test_room_is_kept_at_hand_out_and_grown_into(world, holds):
 
 
 def test_growing_says_what_is_in_the_way_and_what_would_do(world, holds):
-    from lentra.registry.operations.grow import grow_subnet
+    from lentra.registry.operations.subnets.grow import grow_subnet
 
     pool = world.pool("10.40.64.0/23")
     first, second = world.ask(pool, length=26, count=2)
@@ -40,7 +40,7 @@ def test_growing_says_what_is_in_the_way_and_what_would_do(world, holds):
 
 def test_growing_downward_is_done_on_explicit_word_alone(world, holds):
     from lentra.registry.models import Subnet
-    from lentra.registry.operations.grow import grow_subnet
+    from lentra.registry.operations.subnets.grow import grow_subnet
 
     pool = world.pool("10.40.64.0/24")
     (one,) = world.ask(pool, prefix="10.40.64.128/25")
@@ -53,7 +53,7 @@ def test_growing_downward_is_done_on_explicit_word_alone(world, holds):
 
 
 def test_growing_beyond_the_pool_or_its_bounds_is_refused(world):
-    from lentra.registry.operations.grow import grow_subnet
+    from lentra.registry.operations.subnets.grow import grow_subnet
 
     pool = world.pool("10.40.64.0/25", longest_v4=29, shortest_v4=25)
     (one,) = world.ask(pool, length=25)
@@ -63,14 +63,14 @@ def test_growing_beyond_the_pool_or_its_bounds_is_refused(world):
 
 def test_shrinking_gives_back_the_unused_part(world, holds):
     from lentra.registry.models import Subnet
-    from lentra.registry.operations.grow import set_room, shrink_subnet
-    from lentra.registry.operations.record_addresses import WantedAddresses, record_addresses
+    from lentra.registry.operations.subnets.grow import set_room, shrink_subnet
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
 
     pool = world.pool("10.40.64.0/24")
     (one,) = world.ask(pool, length=25, hosts=100)
     with pytest.raises(Refusal, match="100 hosts are expected"):
         world.do(shrink_subnet, one.pk, length=26)
-    world.do(record_addresses, one.pk, WantedAddresses(name="mast", address="10.40.64.100"))
+    world.do(record_addresses, one.pk, AddressRequest(name="mast", address="10.40.64.100"))
     with pytest.raises(Refusal, match=r"10\.40\.64\.100 \(mast\) would be outside") as refused:
         world.do(shrink_subnet, one.pk, hosts=50)
     assert refused.value.code == "in-use"
@@ -88,8 +88,8 @@ def test_shrinking_gives_back_the_unused_part(world, holds):
 
 def test_a_replaced_subnet_retires_beside_the_new_one_until_it_is_given_back(world, holds):
     from lentra.registry.models import Subnet
-    from lentra.registry.operations.give_back import give_back_subnet
-    from lentra.registry.operations.replace_subnet import replace_subnet
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+    from lentra.registry.operations.subnets.replace_subnet import replace_subnet
 
     pool = world.pool("10.40.64.0/24")
     (old,) = world.ask(pool, hosts=20, purpose="boards")
@@ -107,7 +107,7 @@ def test_a_replaced_subnet_retires_beside_the_new_one_until_it_is_given_back(wor
 
 
 def test_what_cannot_be_edited_offers_to_replace(world):
-    from lentra.registry.operations.edit_subnet import edit_subnet
+    from lentra.registry.operations.subnets.edit_subnet import edit_subnet
 
     pool = world.pool("10.40.64.0/24")
     (one,) = world.ask(pool, length=26)
@@ -121,8 +121,8 @@ def test_what_cannot_be_edited_offers_to_replace(world):
 
 def test_ipv6_is_added_to_a_pool_and_to_its_subnets_with_paired_numbering(world, holds):
     from lentra.registry.models import Subnet
-    from lentra.registry.operations.add_family import add_second_family
-    from lentra.registry.operations.add_pool import add_range
+    from lentra.registry.operations.pools.add_pool import add_range
+    from lentra.registry.operations.subnets.add_family import add_second_family
 
     parent = world.pool("10.40.0.0/16", "fd46:40::/44")
     pool = world.carve(parent, "10.40.64.0/24")
@@ -140,7 +140,7 @@ def test_ipv6_is_added_to_a_pool_and_to_its_subnets_with_paired_numbering(world,
 
 def test_blocks_numbered_by_segment_tag(world, holds):
     from lentra.registry.models import Subnet
-    from lentra.registry.operations.add_family import add_second_family
+    from lentra.registry.operations.subnets.add_family import add_second_family
 
     pool = world.pool("10.40.64.0/24", "fd46:40::/48")
     (tagged,) = world.ask(pool, length=26, tag=17)
@@ -156,7 +156,7 @@ def test_blocks_numbered_by_segment_tag(world, holds):
 
 
 def test_a_range_is_widened_and_narrowed_while_all_stays_where_it_is(world, holds):
-    from lentra.registry.operations.change_range import change_range
+    from lentra.registry.operations.pools.change_range import change_range
 
     pool = world.pool("10.40.64.0/24")
     world.ask(pool, length=26)
@@ -169,10 +169,10 @@ def test_a_range_is_widened_and_narrowed_while_all_stays_where_it_is(world, hold
 
 def test_rebasing_lists_every_child_first_and_moves_them_only_on_a_word(world, holds):
     from lentra.registry.models import Address, Reservation, Subnet
-    from lentra.registry.operations.change_range import change_range
-    from lentra.registry.operations.edit_subnet import edit_subnet
-    from lentra.registry.operations.record_addresses import WantedAddresses, record_addresses
-    from lentra.registry.operations.reserve import WantedReservation, reserve
+    from lentra.registry.operations.pools.change_range import change_range
+    from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
+    from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
 
     top = world.pool("10.40.0.0/16")
     pool = world.carve(top, "10.40.64.0/22", name="mid")
@@ -180,9 +180,9 @@ def test_rebasing_lists_every_child_first_and_moves_them_only_on_a_word(world, h
     (one,) = world.ask(pool, length=26)
     (two,) = world.ask(inner, length=26)
     world.do(edit_subnet, two.pk, {"gateway": "10.40.65.1", "dhcp": "10.40.65.20-10.40.65.30"})
-    world.do(record_addresses, two.pk, WantedAddresses(name="mast", address="10.40.65.5"))
+    world.do(record_addresses, two.pk, AddressRequest(name="mast", address="10.40.65.5"))
     world.do(
-        reserve, WantedReservation(pool.pk, "kept", range=(4, P("10.40.66.0/24").first, P("10.40.66.0/24").last))
+        reserve, ReservationRequest(pool.pk, "kept", range=(4, P("10.40.66.0/24").first, P("10.40.66.0/24").last))
     )
     before = world.space(pool) + world.space(inner)
     with pytest.raises(Refusal) as refused:
@@ -209,7 +209,7 @@ def test_rebasing_lists_every_child_first_and_moves_them_only_on_a_word(world, h
 
 
 def test_what_has_no_place_in_the_new_range_is_named(world, holds):
-    from lentra.registry.operations.change_range import change_range
+    from lentra.registry.operations.pools.change_range import change_range
 
     pool = world.pool("10.40.64.0/24")
     world.ask(pool, prefix="10.40.64.192/26", name="far-end")

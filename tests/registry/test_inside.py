@@ -1,6 +1,8 @@
 """Inside a subnet: address records, gateway, DHCP, segment tags, exclusive subnets; public addresses; clusters."""
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from lentra.addressing.clusters import ClusterNeed
 from lentra.addressing.prefix import parse_prefix as P
@@ -10,12 +12,12 @@ from lentra.addressing.refusal import Refusal
 @pytest.fixture
 def record(world):
     def make(subnet, name="rota", **what):
-        from lentra.registry.envelope import perform
-        from lentra.registry.operations.record_addresses import WantedAddresses, record_addresses
+        from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+        from lentra.registry.transactions.run import run_transaction
 
         box = []
-        perform(
-            lambda change: record_addresses(change, subnet.pk, WantedAddresses(name=name, **what)),
+        run_transaction(
+            lambda change: record_addresses(change, subnet.pk, AddressRequest(name=name, **what)),
             clock=world.clock,
             render=lambda result, change: box.append(result),
         )
@@ -27,7 +29,7 @@ def record(world):
 @pytest.fixture
 def edit(world):
     def make(subnet, **values):
-        from lentra.registry.operations.edit_subnet import edit_subnet
+        from lentra.registry.operations.subnets.edit_subnet import edit_subnet
 
         world.do(edit_subnet, subnet.pk, values)
 
@@ -36,7 +38,7 @@ def edit(world):
 
 def test_addresses_given_next_free_and_in_a_batch(world, record, edit):
     from lentra.registry.models import Subnet
-    from lentra.registry.queries.address_map import address_map
+    from lentra.registry.reports.address_map import address_map
 
     pool = world.pool("10.40.64.0/24", "fd46:40::/48", sheet="four-and-one")
     (one,) = world.ask(pool, length=28, families=[4, 6])
@@ -45,14 +47,15 @@ def test_addresses_given_next_free_and_in_a_batch(world, record, edit):
     assert record(one, count=3) == ["10.40.64.5", "10.40.64.6", "10.40.64.7"]
     assert record(one, family=6) == ["fd46:40::2"]  # the gateway is the first
     for what, words in (
-        ({"address": "10.40.65.1"}, "is outside subnet"),
+        ({"name": "far", "address": "10.40.65.1"}, "is outside subnet"),
         ({"address": "10.40.64.2"}, "is withheld"),
         ({"address": "10.40.64.9"}, "inside the DHCP range"),
         ({"address": "10.40.64.5"}, r"taken by rota-01 \(host\)"),
         ({"address": "10.40.64.4"}, "taken by the gateway"),
-        ({"mac": "0200.5e10.0001"}, r"taken in .* by rota \(10\.40\.64\.12\)"),
-        ({"mac": "02:00"}, "12 hexadecimal digits"),
-        ({"count": 3}, "has 2 free static addresses, 3 are wanted"),
+        ({}, "rota is the name of 10.40.64.12"),
+        ({"name": "other", "mac": "0200.5e10.0001"}, r"taken in .* by rota \(10\.40\.64\.12\)"),
+        ({"name": "other", "mac": "02:00"}, "12 hexadecimal digits"),
+        ({"name": "more", "count": 3}, "has 2 free static addresses, 3 are wanted"),
     ):
         with pytest.raises(Refusal, match=words):
             record(one, **what)
@@ -79,16 +82,17 @@ def test_a_dhcp_range_over_a_record_names_it_and_some_sheets_know_none(world, re
         edit(one, gateway="10.40.64.5")
     links = world.pool("10.41.0.0/24", name="links", sheet="point-to-point")
     (link,) = world.ask(links, length=31)
-    with pytest.raises(Refusal, match="knows no DHCP") as refused:
+    with pytest.raises(Refusal, match="does not allow DHCP") as refused:
         edit(link, dhcp="10.41.0.0-10.41.0.1")
     assert refused.value.code == "no-dhcp"
     assert record(link) == ["10.41.0.0"]  # static records still work
 
 
 def test_records_go_with_their_subnet_and_the_ledger_keeps_them(world, record, holds):
+    from lentra.registry.errors import InUse
     from lentra.registry.models import Address, LedgerEntry
-    from lentra.registry.operations.give_back import give_back_subnet
-    from lentra.registry.operations.record_addresses import release_address
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+    from lentra.registry.operations.subnets.record_addresses import release_address
 
     pool = world.pool("10.40.64.0/24")
     (one,) = world.ask(pool, length=28)
@@ -96,7 +100,11 @@ def test_records_go_with_their_subnet_and_the_ledger_keeps_them(world, record, h
     first, second = Address.objects.filter(subnet=one).order_by("address")
     world.do(release_address, first.pk)
     assert record(one) == [first.text]
-    world.do(give_back_subnet, one.pk, at_once=True)
+    with pytest.raises(InUse, match="in use by .* 10.40.64") as refused:
+        world.do(give_back_subnet, one.pk, at_once=True)
+    assert refused.value.suggestions == ["despite_use: true"]
+    assert len(refused.value.conflicts) == 2
+    world.do(give_back_subnet, one.pk, at_once=True, despite_use=True)
     assert not Address.objects.filter(subnet=one.pk).exists()
     assert LedgerEntry.objects.get(subject=second.pk).verb == "give back"
     holds()
@@ -115,23 +123,23 @@ def test_an_exclusive_subnet_takes_records_of_its_service_alone(world, record):
 
 def test_segment_tags_are_unique_in_a_zone(world, edit):
     from lentra.registry.models import Zone
-    from lentra.registry.operations.add_set_up import add_set_up
+    from lentra.registry.operations.setup.add_record import add_record
 
     pool = world.pool("10.40.64.0/24")
-    world.do(add_set_up, "zone", {"name": world.zone.name + "-b", "region": world.region})
+    world.do(add_record, "zone", {"name": world.zone.name + "-b", "region": world.region})
     other = Zone.objects.get(name=world.zone.name + "-b")
     (one,) = world.ask(pool, length=28, tag=120)
     with pytest.raises(Refusal) as refused:
         world.ask(pool, length=28, tag=120)
     assert refused.value.code == "tag-taken"
     assert refused.value.conflicts[0]["owner"] == one.name
-    assert refused.value.suggestions == ["1"]
+    assert refused.value.suggestions == ["121"]
     assert world.ask(pool, length=28, tag=120, zone=other.name)[0].tag == 120
     assert world.ask(pool, length=28, tag=120, zone=None, region=world.region.name)[0].tag == 120
     assert [s.tag for s in world.ask(pool, length=28, tag="next", count=2)] == [1, 2]
     assert world.ask(pool, length=28, tag=120, outer_tag=7)[0].tag == 120  # a pair of its own
     for bad in (0, 4095, "many"):
-        with pytest.raises(Refusal, match="is no segment tag"):
+        with pytest.raises(Refusal, match="is not a segment tag"):
             world.ask(pool, length=28, tag=bad)
     edit(one, tag=121)
     one.refresh_from_db()
@@ -153,20 +161,19 @@ def test_a_sheet_that_needs_tags_gives_the_next_free_one(world, edit):
 
 def test_public_addresses_within_a_quota_attached_moved_and_detached(world, holds):
     from lentra.registry.models import Project
-    from lentra.registry.operations.attach_address import attach_address, detach_address
-    from lentra.registry.operations.edit_set_up import edit_set_up
-    from lentra.registry.operations.give_back import give_back_subnet
+    from lentra.registry.operations.setup.edit_record import edit_record
+    from lentra.registry.operations.subnets.attach_address import attach_address, detach_address
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
 
-    world.do(edit_set_up, "project", world.project.pk, {"public_quota": 2})
+    world.do(edit_record, "project", world.project.pk, {"public_quota": 2})
     pool = world.pool("10.40.64.0/24", sheet="single-address", exposure="public")
     one, two = world.ask(pool, length=32, count=2)
     world.do(attach_address, one.pk, "balancer-1")
     with pytest.raises(Refusal) as refused:
         world.ask(pool, length=32)
     assert refused.value.code == "quota-reached"
-    assert f"holds 2 public addresses, and its quota is 2; idle: {two.blocks()[0]} ({two.name})" in str(
-        refused.value
-    )
+    idle = f"idle: {two.blocks()[0]} ({two.name})"
+    assert f"holds 2 public addresses, its quota is 2, and 1 more are asked for; {idle}" in str(refused.value)
     with pytest.raises(Refusal, match="is attached to balancer-1"):
         world.do(attach_address, one.pk, "balancer-2")
     world.do(attach_address, one.pk, "balancer-2", move=True)
@@ -188,8 +195,8 @@ def test_public_addresses_within_a_quota_attached_moved_and_detached(world, hold
 @pytest.fixture
 def cluster(world):
     def make(pool, **values):
-        from lentra.registry.envelope import perform
-        from lentra.registry.operations.set_up_cluster import WantedCluster, set_up_cluster
+        from lentra.registry.operations.subnets.set_up_cluster import ClusterRequest, set_up_cluster
+        from lentra.registry.transactions.run import run_transaction
 
         fields = {
             "name": "berth",
@@ -201,8 +208,8 @@ def cluster(world):
             **values,
         }
         box = []
-        perform(
-            lambda change: set_up_cluster(change, WantedCluster(**fields)),
+        run_transaction(
+            lambda change: set_up_cluster(change, ClusterRequest(**fields)),
             clock=world.clock,
             render=lambda result, change: box.append(result),
         )
@@ -249,7 +256,7 @@ def test_a_cluster_range_that_overlaps_anything_is_refused_and_nothing_is_made(w
 
 
 def test_a_list_of_ranges_is_checked_against_all_that_is_known(world):
-    from lentra.registry.queries.taken import check_ranges
+    from lentra.registry.reports.clash_check import check_ranges
 
     pool = world.pool("10.40.64.0/22")
     (one,) = world.ask(pool, length=24)
@@ -262,9 +269,9 @@ def test_a_list_of_ranges_is_checked_against_all_that_is_known(world):
         "10.40.66.0/24",
         "192.0.2.0/33",
     ]
-    rows = check_ranges(world.realm, [*texts, "10.44.1.1", "10.99.0.0/24", ""])
+    rows = check_ranges([world.realm], [*texts, "10.44.1.1", "10.99.0.0/24", ""])
     assert [row["how"] for row in rows] == [
-        *("equal", "inside", "contains", "overlaps", "free", "unreadable", "inside", "free"),
+        *("equal", "inside", "contains", "overlaps", "ours, free", "unreadable", "inside", "unknown"),
     ]
     assert rows[0]["with"][0]["owner"] == one.name
     assert rows[4]["pool"]["name"] == pool.name
@@ -272,11 +279,75 @@ def test_a_list_of_ranges_is_checked_against_all_that_is_known(world):
     assert rows[7]["pool"] is None
 
 
-def test_a_pasted_list_may_hold_marks_comments_and_spaced_ranges(world):
-    from lentra.registry.queries.taken import check_ranges
+def test_our_own_free_space_is_not_told_as_free_of_us(world):
+    from lentra.registry.reports.clash_check import check_ranges
+
+    pool = world.pool("10.40.64.0/22")
+    rows = check_ranges(
+        [world.realm], ["10.40.0.0/16", "10.40.64.0/22", "10.40.64.0/23", "10.40.67.0-10.40.68.255"]
+    )
+    assert [row["how"] for row in rows] == ["contains", "ours, free", "ours, free", "overlaps"]
+    assert all(row["with"][0]["owner"] == f"pool {pool.name}" for row in rows if row["with"])
+    assert rows[0]["why"].startswith("contains 10.40.64.0/22: pool")
+
+
+def test_nothing_of_a_pasted_line_is_dropped(world):
+    from lentra.registry.reports.clash_check import check_ranges
 
     pool = world.pool("10.40.64.0/22")
     world.ask(pool, length=24)
-    lines = [" - 10.40.66.0/24, old lab", "# nothing here", "10.40.64.128 - 10.40.65.10  # both", "10.40.64.0/24;"]
-    rows = check_ranges(world.realm, lines)
-    assert [row["how"] for row in rows] == ["free", "overlaps", "equal"]
+    lines = [
+        "network, owner",
+        " - 10.40.66.0/24, old lab",
+        "# nothing here",
+        "10.40.64.128 – 10.40.65.10  # both",
+        "10.40.64.0 255.255.255.0",
+        "host 10.40.64.7;",
+        "10.40.65.0 / 24",
+        "10.40.64.0 0.0.3.255 acl-quay",
+    ]
+    rows = check_ranges([world.realm], lines)
+    assert [(row["line"], row["how"]) for row in rows] == [
+        *((2, "ours, free"), (4, "overlaps"), (5, "equal"), (6, "inside"), (7, "ours, free"), (8, "contains")),
+    ]
+    assert [row["name"] for row in rows] == ["old lab", "", "", "host", "", "acl-quay"]
+    assert rows[0]["clashes_with"] == [8]
+    assert rows[3]["clashes_with"] == [5, 8]
+
+
+def test_a_long_list_takes_few_statements(world):
+    from django import conf
+    from django.db import connection, reset_queries
+
+    from lentra.registry.reports.clash_check import check_ranges
+
+    world.ask(world.pool("10.40.0.0/16"), length=28, count=60)
+    lines = [f"10.{n >> 8 & 255}.{n & 255}.0/24 line {n}" for n in range(20_000)]
+    conf.settings.DEBUG = True
+    reset_queries()
+    rows = check_ranges([world.realm], lines)
+    conf.settings.DEBUG = False
+    assert len(connection.queries) <= 10
+    assert len(rows) == 20_000
+    assert {row["how"] for row in rows[40 * 256 : 40 * 256 + 3]} == {"contains"}
+    with pytest.raises(Refusal, match="20,000 at most"):
+        check_ranges([world.realm], [*lines, "10.0.0.0/8"])
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 63), st.integers(0, 12)), min_size=1, max_size=25),
+    st.lists(st.tuples(st.integers(0, 63), st.integers(0, 12)), min_size=1, max_size=25),
+)
+@settings(max_examples=60, deadline=None)
+def test_the_sweep_finds_what_comparing_each_with_each_finds(registry_database, known, asked):
+    from lentra.registry.reports.clash_check import _Known, _Shelf
+
+    shelf = _Shelf(_Known(first, first + more, "", n) for n, (first, more) in enumerate(known))
+    spans = [(first, first + more) for first, more in asked]
+    over = shelf.first_over(spans)
+    for first, last in spans:
+        there = [k for k in shelf.ranges if k.first <= last and first <= k.last]
+        assert shelf.count(first, last) == len(there)
+        found = over[first, last]
+        assert len(found) == min(len(there), 20)
+        assert set(found) <= set(there)

@@ -10,18 +10,18 @@ from lentra.addressing.refusal import Refusal
 def plan(world):
     """Writes plans for the world's places, and commits, holds and previews them."""
     from lentra.registry.models import Tier, Zone
-    from lentra.registry.operations.add_set_up import add_set_up
+    from lentra.registry.operations.setup.add_record import add_record
 
     class Plans:
         def __init__(self):
             mark = world.realm_name[2:]
             self.zones = []
             for n in range(4):
-                world.do(add_set_up, "zone", {"name": f"quay-{n}-{mark}", "region": world.region})
+                world.do(add_record, "zone", {"name": f"quay-{n}-{mark}", "region": world.region})
                 self.zones.append(Zone.objects.get(name=f"quay-{n}-{mark}"))
             self.tiers = []
             for word in ("edge", "data", "ops"):
-                world.do(add_set_up, "tier", {"name": f"{word}-{mark}"})
+                world.do(add_record, "tier", {"name": f"{word}-{mark}"})
                 self.tiers.append(Tier.objects.get(name=f"{word}-{mark}"))
 
         def document(self, pool, zones=3, tiers=3, length=23, v6=None, **more):
@@ -39,12 +39,12 @@ def plan(world):
             }
 
         def run(self, document, preview=False, actor=None, **options):
-            from lentra.registry.envelope import perform
-            from lentra.registry.operations.commit_plan import commit_plan
+            from lentra.registry.operations.plans.commit_plan import commit_plan
             from lentra.registry.plans.reading import read_document
+            from lentra.registry.transactions.run import run_transaction
 
             box = []
-            perform(
+            run_transaction(
                 lambda change: commit_plan(change, read_document(document), **options),
                 clock=world.clock,
                 actor=actor,
@@ -141,7 +141,7 @@ def test_a_hold_falls_back_by_itself_and_exactly(world, plan, holds):
     world.later(minutes=11)
     world.ask(pool, length=24)[0]  # counts as free at once, without upkeep
     from lentra.registry.models import Plan, Reservation
-    from lentra.registry.operations.give_back import give_back_subnet
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
 
     assert not Plan.objects.filter(realm=world.realm).exists()
     assert not Reservation.objects.filter(realm=world.realm).exists()
@@ -162,7 +162,7 @@ def test_a_hold_over_two_pools_falls_back_in_both_whichever_is_asked_first(world
     world.later(minutes=10)
     (one,) = world.ask(other, families=[6])
     assert str(one.blocks()[0]) == "fd46:40::/64"
-    from lentra.registry.operations.give_back import give_back_subnet
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
 
     world.do(give_back_subnet, one.pk, at_once=True)
     world.ask(pool, length=30, name="last-one")

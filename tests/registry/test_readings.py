@@ -3,6 +3,8 @@
 from datetime import timedelta
 
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 
 def test_upkeep_takes_readings_once_a_day_and_after_large_changes(world):
@@ -14,7 +16,9 @@ def test_upkeep_takes_readings_once_a_day_and_after_large_changes(world):
     run_upkeep(world.clock)
     assert [(r.used, r.total) for r in own] == [(0, 256)]
     world.ask(pool, length=30)  # a small change waits for tomorrow
-    world.ask(pool, length=26)  # a large one does not
+    world.ask(pool, length=26)  # a large one does not, but for some minutes
+    assert run_upkeep(world.clock)["readings"] == 0
+    world.later(minutes=11)
     assert run_upkeep(world.clock)["readings"] > 0
     assert [r.used for r in own.all()] == [68]
     assert run_upkeep(world.clock)["readings"] == 0
@@ -24,8 +28,8 @@ def test_upkeep_takes_readings_once_a_day_and_after_large_changes(world):
 
 
 def test_readings_older_than_two_years_are_kept_weekly(world, readings):
+    from lentra.registry.foresight.readings import thin_readings
     from lentra.registry.models import Reading
-    from lentra.registry.readings import thin_readings
 
     pool = world.pool("10.40.0.0/24")
     readings(40)
@@ -41,7 +45,7 @@ def test_readings_older_than_two_years_are_kept_weekly(world, readings):
 
 
 def test_usage_on_a_day_comes_from_the_last_reading_before_it(world, readings):
-    from lentra.registry.queries.usage_then import usage_on
+    from lentra.registry.reports.usage_history import usage_on
 
     pool = world.pool("10.40.0.0/24")
     start = world.clock.now().date()
@@ -52,9 +56,9 @@ def test_usage_on_a_day_comes_from_the_last_reading_before_it(world, readings):
 
 
 def test_what_changed_between_two_days_is_told_by_whom(world):
-    from lentra.registry.operations.give_back import give_back_subnet
-    from lentra.registry.operations.grow import grow_subnet
-    from lentra.registry.queries.usage_then import changes_between
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+    from lentra.registry.operations.subnets.grow import grow_subnet
+    from lentra.registry.reports.usage_history import changes_between
 
     pool = world.pool("10.40.0.0/24")
     other = world.pool("10.41.0.0/24", name="other")
@@ -77,14 +81,14 @@ def test_what_changed_between_two_days_is_told_by_whom(world):
 
 def test_usage_in_parts_adds_up_to_what_the_pools_count(world):
     from lentra.registry.models import Space
-    from lentra.registry.operations.record_addresses import WantedAddresses, record_addresses
-    from lentra.registry.queries.breakdown import breakdown
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+    from lentra.registry.reports.breakdown import breakdown
 
     top = world.pool("10.40.0.0/20", "fd46:40::/48")
     inner = world.carve(top, "10.40.4.0/22", name="inner")
     (one,) = world.ask(top, hosts=20, families=[4, 6], room=1)
     world.ask(inner, hosts=50, count=2)
-    world.do(record_addresses, one.pk, WantedAddresses(name="mast", count=3))
+    world.do(record_addresses, one.pk, AddressRequest(name="mast", count=3))
     by_pool = breakdown(["pool"], realm=world.realm)
     spaces = Space.objects.filter(pool__realm=world.realm, family=4)
     for row in by_pool:
@@ -100,7 +104,7 @@ def test_usage_in_parts_adds_up_to_what_the_pools_count(world):
 
 
 def test_a_pool_tells_its_thresholds_and_how_long_each_length_lasts(world, readings):
-    from lentra.registry.queries.headroom import overview, pool_headroom
+    from lentra.registry.foresight.headroom import overview, pool_headroom
 
     pool = world.pool("10.40.0.0/22", warning_percent=50, critical_percent=75)
     readings(120, lambda n: world.ask(pool, length=28) if n % 4 == 0 else None)
@@ -113,13 +117,14 @@ def test_a_pool_tells_its_thresholds_and_how_long_each_length_lasts(world, readi
     assert likely == sorted(likely)
     (length,) = found["lengths"]
     assert (length["length"], length["asked"], int(length["fits"])) == (28, 30, 34)
-    assert abs(length["days"] - 34 * 182 / 30) < 12  # asked for 30 times in the window of 182 days
+    assert abs(length["days"] - 34 * 4) < 12  # one every four days, since there is the pool
+    assert length["until"] <= likely[2]  # one day for one question: it does not outlast the pool
     (row,) = overview([pool], world.clock.now())
     assert row["thresholds"] == found["thresholds"]
 
 
 def test_a_pool_without_growth_says_so(world, readings):
-    from lentra.registry.queries.headroom import pool_headroom
+    from lentra.registry.foresight.headroom import pool_headroom
 
     pool = world.pool("10.40.0.0/24")
     assert "too few readings" in pool_headroom(pool, world.clock.now())[0]["no_forecast"]
@@ -128,29 +133,32 @@ def test_a_pool_without_growth_says_so(world, readings):
 
 
 def test_idle_things_are_listed_with_age_and_step(world):
-    from lentra.registry.operations.reserve import WantedReservation, reserve
-    from lentra.registry.queries.idle import idle_things
+    from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
+    from lentra.registry.reports.idle import idle_things
 
     pool = world.pool("10.40.0.0/22")
     world.pool("10.41.0.0/24", name="unused")
     (wide,) = world.ask(pool, length=24, hosts=10)
     (silent,) = world.ask(pool, length=26)
-    ends_at = world.clock.moment + timedelta(days=20)
-    world.do(reserve, WantedReservation(pool.pk, "masts", length=28, ends_at=ends_at))
-    world.later(days=10)
+    ends_at = world.clock.moment + timedelta(days=50)
+    world.do(reserve, ReservationRequest(pool.pk, "masts", length=28, ends_at=ends_at))
+    young = {row["kind"] for row in idle_things(world.clock.now(), realm=world.realm)}
+    assert "block without use" not in young
+    world.later(days=40)
     found = {row["kind"]: row for row in idle_things(world.clock.now(), realm=world.realm)}
     assert found["block far too wide"]["id"] == wide.pk
     assert found["block far too wide"]["step"] == "shrink it to /28"
-    assert found["block without use"]["id"] == silent.pk
-    assert found["block without use"]["days"] == 10
+    silent_ones = {wide.pk, silent.pk}  # also one that hosts are expected in, and none was ever recorded
+    assert found["block without use"]["id"] in silent_ones
+    assert found["block without use"]["days"] == 40
     assert "masts" in found["reservation about to end"]["why"]
     assert found["pool never used"]["what"] == "unused"
     assert found["project in one zone"]["what"] == world.project.name
 
 
 def test_lists_of_ranges_aggregate_to_the_fewest_and_mark_what_changed(world):
-    from lentra.registry.operations.give_back import give_back_subnet
-    from lentra.registry.queries.ranges import ranges_of
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+    from lentra.registry.reports.ranges import ranges_of
 
     pool = world.pool("10.40.0.0/22", "fd46:40::/48", cooling_days=0)
     first, second, third = world.ask(pool, length=26, count=3, families=[4, 6])
@@ -179,3 +187,40 @@ def test_lists_of_ranges_aggregate_to_the_fewest_and_mark_what_changed(world):
         ranges_of(4, since=day, realm=world.realm, tier=world.tier, pool=world.pool("10.41.0.0/24", name="x"))
         == []
     )
+
+
+def test_days_without_a_change_are_copied_and_changed_ones_counted(world):
+    from lentra.registry.foresight.readings import take_readings
+    from lentra.registry.models import Reading
+
+    pool = world.pool("10.40.0.0/24", "fd46:40::/56")
+    world.ask(pool, length=28)
+    take_readings(world.clock)
+    first = set(
+        Reading.objects.filter(day=world.clock.now().date()).values_list("kind", "subject", "family", "used")
+    )
+    world.later(days=1)
+    with CaptureQueriesContext(connection) as asked:
+        assert take_readings(world.clock) == len(first)
+    assert len(asked) == 4  # which spaces, which day, which revisions, and the copy
+    rows = Reading.objects.filter(day=world.clock.now().date())
+    assert set(rows.values_list("kind", "subject", "family", "used")) == first
+    world.later(days=1)
+    world.ask(pool, length=27)
+    take_readings(world.clock)
+    used = rows.model.objects.filter(day=world.clock.now().date(), kind="pool", subject=pool.pk, family=4)
+    assert used.get().used == 48
+
+
+def test_a_large_change_in_either_family_has_readings_taken_anew_but_not_all_the_time(world):
+    from lentra.registry.foresight.readings import readings_due, take_readings
+
+    pool = world.pool("10.40.0.0/24", "fd46:40::/56")
+    take_readings(world.clock)
+    world.ask(pool, length=64, families=[6], count=8)
+    assert not readings_due(world.clock)  # taken just now
+    world.later(minutes=11)
+    assert readings_due(world.clock)
+    take_readings(world.clock)
+    world.later(minutes=11)
+    assert not readings_due(world.clock)

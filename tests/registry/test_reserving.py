@@ -11,15 +11,15 @@ from lentra.addressing.refusal import Refusal
 @pytest.fixture
 def reserve(world):
     def make(pool, text=None, **values):
-        from lentra.registry.envelope import perform
-        from lentra.registry.operations.reserve import WantedReservation
-        from lentra.registry.operations.reserve import reserve as operation
+        from lentra.registry.operations.reservations.reserve import ReservationRequest
+        from lentra.registry.operations.reservations.reserve import reserve as operation
+        from lentra.registry.transactions.run import run_transaction
 
-        wanted = WantedReservation(
+        wanted = ReservationRequest(
             **{"pool": pool.pk, "reason": "kept", "range": parse_range(text) if text else None, **values}
         )
         box = []
-        perform(
+        run_transaction(
             lambda change: operation(change, wanted),
             clock=world.clock,
             render=lambda result, change: box.append(result),
@@ -31,7 +31,7 @@ def reserve(world):
 
 def test_a_range_that_is_no_prefix_is_kept_back_and_given_back_exactly(world, reserve, holds):
     from lentra.registry.models import Reservation
-    from lentra.registry.operations.reserve import give_back_reservation
+    from lentra.registry.operations.reservations.reserve import give_back_reservation
 
     pool = world.pool("10.40.64.0/24")
     before = world.space(pool)
@@ -55,7 +55,7 @@ def test_a_reservation_is_found_by_length_or_hosts(world, reserve, how, length):
 
 def test_ordinary_requests_never_land_in_a_reservation_and_allowed_ones_do(world, reserve, holds):
     from lentra.registry.models import Project
-    from lentra.registry.operations.add_set_up import add_set_up
+    from lentra.registry.operations.setup.add_record import add_record
 
     pool = world.pool("10.40.64.0/24")
     kept = reserve(pool, "10.40.64.0/25", projects=[world.project], tiers=[world.tier])
@@ -72,7 +72,7 @@ def test_ordinary_requests_never_land_in_a_reservation_and_allowed_ones_do(world
     assert str(drawn.blocks()[0]) == "10.40.64.0/26"
     assert [str(p) for p in kept.left()] == ["10.40.64.64/26"]
     name = world.project.name + "-two"
-    world.do(add_set_up, "project", {"name": name})
+    world.do(add_record, "project", {"name": name})
     other = world.person("requester", [Project.objects.get(name=name)])
     with pytest.raises(Refusal, match=f"{world.project.name} may draw from it, not {name}") as refused:
         world.ask(pool, length=26, reservation=kept.pk, actor=other, project=name)
@@ -81,7 +81,7 @@ def test_ordinary_requests_never_land_in_a_reservation_and_allowed_ones_do(world
 
 
 def test_what_was_drawn_goes_back_to_its_reservation(world, reserve, holds):
-    from lentra.registry.operations.give_back import give_back_subnet
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
 
     pool = world.pool("10.40.64.0/24", cooling_days=2)
     kept = reserve(pool, "10.40.64.0/25", projects=[world.project])
@@ -135,7 +135,7 @@ def test_an_end_in_the_past_and_a_reason_left_out_are_refused(world, reserve):
 
 def test_editing_says_who_may_draw_and_moves_the_end(world, reserve):
     from lentra.registry.models import Reservation
-    from lentra.registry.operations.reserve import edit_reservation
+    from lentra.registry.operations.reservations.reserve import edit_reservation
 
     pool = world.pool("10.40.64.0/26")
     kept = reserve(pool, "10.40.64.0/27")
@@ -151,7 +151,7 @@ def test_editing_says_who_may_draw_and_moves_the_end(world, reserve):
 
 
 def test_a_held_subnet_is_confirmed_or_falls_back_with_its_name(world, holds):
-    from lentra.registry.operations.replace_subnet import confirm_held
+    from lentra.registry.operations.subnets.replace_subnet import confirm_held
 
     pool = world.pool("10.40.64.0/24")
     before = world.space(pool)
@@ -174,7 +174,7 @@ def test_a_held_subnet_is_confirmed_or_falls_back_with_its_name(world, holds):
 
 
 def test_a_name_whose_cooling_has_ended_in_another_pool_is_free_at_once(world, holds):
-    from lentra.registry.operations.give_back import give_back_subnet
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
 
     one, two = world.pool("10.40.64.0/24"), world.pool("10.41.64.0/24", name="other")
     (old,) = world.ask(one, length=26, name="ramp-one")

@@ -20,7 +20,7 @@ def states_of(shown: dict) -> dict[str, int]:
 
 
 def map_of(world, text: str) -> dict:
-    from lentra.registry.queries.space_map import space_map
+    from lentra.registry.reports.space_map import space_map
 
     return space_map(world.realm, P(text))
 
@@ -95,7 +95,7 @@ def test_a_view_inside_a_block_is_that_block(world):
 
 
 def test_where_a_map_begins(world):
-    from lentra.registry.queries.space_map import ranges_to_map, realm_of
+    from lentra.registry.reports.space_map import ranges_to_map, realm_of
 
     pool = world.pool("10.40.0.0/16", "10.44.0.0/16")
     world.carve(pool, "10.40.0.0/20", name="a", region=world.region)

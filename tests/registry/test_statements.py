@@ -8,7 +8,7 @@ import pytest
 
 def test_a_prepared_query_finds_what_the_orm_finds(world):
     from lentra.registry.models import KeepOut
-    from lentra.registry.statements import Prepared, Slot, read_together
+    from lentra.registry.transactions.sql import Prepared, Slot, read_together
 
     prepared = Prepared(
         lambda: (
@@ -33,11 +33,12 @@ def test_a_prepared_query_finds_what_the_orm_finds(world):
 
 def test_rows_are_inserted_updated_and_told_as_they_are(world):
     from lentra.registry.models import ExtentRow, LedgerEntry, Space
-    from lentra.registry.statements import insert, update
+    from lentra.registry.transactions.sql import insert, update
 
     moment = datetime(2026, 3, 1, 8, tzinfo=UTC)
     entries = [
         LedgerEntry(
+            number=10**15 + n,
             at=moment,
             operation=uuid.uuid4(),
             actor_name="Åsta 'O\\;--",
@@ -70,6 +71,7 @@ def test_rows_are_inserted_updated_and_told_as_they_are(world):
     assert (kept_row.pk, kept_row.length, kept_row.state) == (row.pk, 21, 6)
     space = Space.objects.get(pool=pool)
     space.free, space.kept_out, space.free_counts, space.largest_free = 0, 2**128, {"20": 1}, None
+    space.total = 2**128
     update(space)
     again = Space.objects.get(pool=pool)
     assert (again.free, again.kept_out, again.free_counts, again.largest_free) == (0, 2**128, {"20": 1}, None)
@@ -84,7 +86,7 @@ def test_a_batch_goes_in_order_and_stops_at_what_fails(world):
     from django.db import IntegrityError, transaction
 
     from lentra.registry.models import Lease
-    from lentra.registry.statements import Batch
+    from lentra.registry.transactions.sql import Batch
 
     moment, names = datetime(2026, 3, 1, tzinfo=UTC), [uuid.uuid4().hex for _ in range(3)]
 
@@ -102,3 +104,10 @@ def test_a_batch_goes_in_order_and_stops_at_what_fails(world):
     with pytest.raises(IntegrityError), transaction.atomic():
         batch.send()
     assert Lease.objects.filter(name__in=names).count() == 2
+
+
+def test_more_than_the_database_takes_in_one_packet_goes_in_several(world):
+    from lentra.registry.transactions.sql import Text, read_together
+
+    long = [Text("SELECT %s", [letter * 3_000_000]) for letter in "abcdefgh"]
+    assert [rows[0][0][0] for rows in read_together(then=long)] == list("abcdefgh")

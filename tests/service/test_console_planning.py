@@ -143,7 +143,7 @@ def test_working_out_says_why_while_one_types(open_as, live):  # noqa: F811
     choose(page, "Realm", "fleet")
     page.get_by_label("Ranges, one a line").fill("10.44.3.0/24\n10.99.0.0/24\n")
     page.get_by_text("Partner harbour at Vestnes uses it").wait_for()
-    assert "free" in page.get_by_role("table", name="Checked ranges").inner_text()
+    assert "unknown to us" in page.get_by_role("table", name="Checked ranges").inner_text()
 
 
 def test_a_public_address_is_attached_and_detached(open_as, planner, live):  # noqa: F811

@@ -112,6 +112,22 @@ def test_pools_that_fill_up_are_found_by_region(open_as, planner, live):  # noqa
     assert "use is shrinking" in line
 
 
+def test_a_realm_a_project_and_a_zone_tell_how_they_grow(open_as, planner, live):  # noqa: F811
+    page = open_as("viewer")
+    page.goto(live.url + "/headroom/pools?realm=fleet")
+    page.get_by_role("heading", name="All pools of fleet together").wait_for()
+    full = planner.growth("realm", "fleet")[0]["thresholds"][2]["likely"]
+    assert full in page.get_by_role("table", name="Thresholds, IPv4").inner_text()
+    steps = page.get_by_role("table", name="Steps to come, IPv4").inner_text()
+    assert "planned need: vetle-quays" in steps
+    page.goto(live.url + "/headroom/pools?project=ticketing&zone=ml-1")
+    page.get_by_role("heading", name="How project ticketing grows").wait_for()
+    page.get_by_role("heading", name="How zone ml-1 grows").wait_for()
+    pace = int(planner.growth("project", "ticketing")[0]["per_month"])
+    page.get_by_text(f"{pace:,} addresses more a month").wait_for()
+    page.get_by_text("lentra headroom --grows zone --zone ml-1").wait_for()
+
+
 def test_addresses_are_found_by_name_and_lead_to_their_subnet(open_as, live):  # noqa: F811
     page = open_as("viewer")
     page.goto(live.url + "/addresses?text=roster-db")

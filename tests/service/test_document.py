@@ -147,7 +147,7 @@ IN_PLACE = [
         {"old": "10.0.32.0/20", "new": "10.0.64.0/20", "rebase": True},
         200,
     ),
-    ("plans/{ref}/remove", "tide-halls", {"give_back": True}, 200),
+    ("plans/{ref}/remove", "tide-halls", {"give_back": True, "despite_use": True}, 200),
 ]
 
 

@@ -183,7 +183,7 @@ def test_what_if_shows_both_and_changes_nothing(planner, lentra):  # noqa: F811
         ({"ranges": ["10.41.64.0/22"]}, "10.41.64.0/22"),
         ({"ranges": ["10.40.70.0/21"]}, "off boundary"),
         ({"give_back": ["nothing-like-it"]}, "no subnet"),
-        ({"text": "zones: ["}, "line 1"),
+        ({"text": "zones: ["}, "line 2"),
         ({"text": "a: 1", "document": {}}, "give a plan's text, or its document"),
         ({"growth_percent": -5}, "growth_percent"),
         ({"needs": [{"length": 24, "day": "someday"}]}, "day"),
@@ -235,7 +235,7 @@ def test_the_report_has_the_figures_of_the_api(planner, lentra, tmp_path):  # no
     for row in planner.breakdown("project", realm="fleet"):
         assert f"<td>{row['project']['name']}</td>" in page
     assert page.count("<svg") >= 5
-    assert "<script" not in page
+    assert page.count("<script") == 1  # its own, for the button
     file = tmp_path / "ticketing.html"
     assert lentra("report", "--project", "ticketing", "--file", str(file)).returncode == 0
     assert "10.40.64.128/25" in file.read_text()
@@ -251,7 +251,7 @@ def test_nothing_in_a_report_is_taken_as_markup(live, fresh_pool):
     client.realms.edit(realm, about="<script>alert(1)</script>")
     page = client.report(realm=realm)
     assert "&lt;script&gt;" in page
-    assert "<script" not in page
+    assert page.count("<script") == 1  # its own, for the button
 
 
 # --- alerts ---
@@ -259,14 +259,12 @@ def test_nothing_in_a_report_is_taken_as_markup(live, fresh_pool):
 
 def test_alerts_are_told_by_the_api_the_command_line_and_metrics(planner, live, lentra):  # noqa: F811
     found = {(a["pool"]["name"], a["threshold"], a["stage"]) for a in planner.alerts(realm="fleet")}
-    assert ("quay-cameras", "critical", "reached") in found
-    assert ("quay-cameras", "full", "near") in found
+    assert [row for row in found if row[0] == "quay-cameras"] == [("quay-cameras", "full", "near")]  # the highest
     told = json.loads(lentra("alerts", "--pool", "quay-cameras", "-o", "json").stdout)
     assert {a["pool"]["name"] for a in told} == {"quay-cameras"}
     metrics = requests.get(live.url + "/metrics", timeout=10).text
-    assert (
-        'lentra_alerts{family="4",pool="quay-cameras",realm="fleet",stage="near",threshold="full"} 1.0' in metrics
-    )
+    labels = 'family="4",kind="threshold",pool="quay-cameras",realm="fleet",stage="near",threshold="full"'
+    assert f"lentra_alerts{{{labels}}} 1.0" in metrics
     days = re.search(
         r'lentra_pool_threshold_days\{family="4",pool="quay-cameras",.*threshold="full"\} (\d+)\.0', metrics
     )

@@ -88,7 +88,7 @@ def test_no_body_gives_a_500(http, path):
         ({"reason": ""}, "reason", ""),
         ({"pool": "no-such"}, "pool", "no pool"),
         ({"family": 5}, "family", ""),
-        ({"name": "Upper Case"}, "name", "no name"),
+        ({"name": "Upper Case"}, "name", "not a valid name"),
     ],
 )
 def test_a_need_is_refused_with_its_field(http, values, field, words):

@@ -15,8 +15,10 @@ import pytest
 from lentra.client import LentraError, Problem
 from lentra.client.errors import BY_CODE
 from lentra.service.launcher import Service
-from tests.conftest import free_port, start_live
+from tests.conftest import SECRET, free_port, start_live
 
+STEPS = int(os.environ.get("LENTRA_STORM_STEPS", "400"))  # script/test --long takes more
+KILLS = int(os.environ.get("LENTRA_STORM_KILLS", "2"))
 ASK = {"project": "ticketing", "tier": "app", "zone": "ml-1"}
 
 
@@ -30,7 +32,7 @@ def in_threads(count, work):
 def second_service(live, tmp_path_factory):
     """A second service process group on the same database."""
     folder = tmp_path_factory.mktemp("second")
-    service = Service(folder, live.database.url, free_port(), "a secret for tests only", workers=1)
+    service = Service(folder, live.database.url, free_port(), SECRET, workers=1)
     service.start(upkeep=False)
     yield service
     service.stop()
@@ -84,15 +86,15 @@ def test_pools_keep_outs_and_requests_at_once_keep_everything_true(live, fresh_p
 
 
 @pytest.fixture
-def own_live(tmp_path):
-    running = start_live(tmp_path, lasting=True)
+def own_live(tmp_path, demo_data):
+    running = start_live(tmp_path, demo_data, lasting=True)
     yield running
     running.service.stop()
     running.database.stop()
 
 
 def workers_of(service: Service) -> list[int]:
-    master = service.processes[0].pid
+    master = service.web.pid
     return [int(pid) for pid in Path(f"/proc/{master}/task/{master}/children").read_text().split()]
 
 
@@ -105,7 +107,7 @@ def test_killed_workers_and_a_killed_database_lose_and_double_nothing(own_live):
     def storm(n):
         client = own_live.client("planner")
         client.retries = 12
-        for step in range(400):
+        for step in range(STEPS):
             if stop.is_set():
                 return
             key = f"storm-{n}-{step}"
@@ -113,10 +115,10 @@ def test_killed_workers_and_a_killed_database_lose_and_double_nothing(own_live):
 
     def killer():
         time.sleep(1)
-        for _ in range(2):
+        for _ in range(KILLS):
             os.kill(workers_of(own_live.service)[0], signal.SIGKILL)
             time.sleep(1)
-        for _ in range(2):
+        for _ in range(KILLS):
             own_live.database.kill()
             time.sleep(0.5)
             own_live.database.start()

@@ -54,7 +54,7 @@ REFUSALS = [
     ("reservations", {"pool": "main-land"}, "unknown-name", "did you mean mainland?", "mainland"),
     ("reservations", {"kind": "whim"}, "invalid-value", "kind", None),
     ("subnets", {"room": 9}, "invalid-value", "room", None),
-    ("subnets", {"tag": 4095}, "invalid-value", "is no segment tag", "4094"),
+    ("subnets", {"tag": 4095}, "invalid-value", "is not a segment tag", "4094"),
     (
         "subnets",
         {"reservation": "booking-balancers", "pool": None},

@@ -13,7 +13,7 @@ import requests
 
 from lentra.service import database as own_database
 from lentra.service.database import CannotStart, OwnDatabase
-from tests.conftest import ROOT, free_port
+from tests.conftest import ROOT, SECRET, free_port
 
 
 class Demo:
@@ -62,6 +62,7 @@ class Demo:
             assert self.process.poll() is None, self.process.stdout.read()
             try:
                 if requests.get(f"http://127.0.0.1:{self.port}/readyz", timeout=1).ok:
+                    time.sleep(2)  # the launcher looks too, and then says where it is
                     return
             except requests.RequestException:
                 time.sleep(0.2)
@@ -148,13 +149,85 @@ def test_a_database_that_cannot_start_says_what_to_do(tmp_path, monkeypatch):
     monkeypatch.undo()
     broken = OwnDatabase(tmp_path / "d", free_port())
     (broken.data / "mysql").mkdir(parents=True)
-    with pytest.raises(CannotStart, match=r"stopped while starting: see .*mariadb\.log"):
+    with pytest.raises(CannotStart, match=r"see .*mariadb\.log"):
         broken.start()
 
 
 def test_serving_without_settings_says_which_are_missing(tmp_path):
-    environment = {**os.environ, "LENTRA_DATABASE_URL": ""}
     command = [sys.executable, "-m", "lentra.service.launcher", "serve"]
-    done = subprocess.run(command, env=environment, capture_output=True, text=True, cwd=tmp_path, check=False)
-    assert done.returncode == 1
-    assert "LENTRA_DATABASE_URL is not set: see docs/operations.md" in done.stderr
+    for given, said in (
+        (
+            {"LENTRA_DATABASE_URL": "mysql://lentra@127.0.0.1/lentra"},
+            "LENTRA_SECRET_KEY is not set: see docs/operations.md",
+        ),
+        ({"LENTRA_WORKERS": "many"}, "LENTRA_WORKERS is 'many': a whole number from 1 to 64"),
+    ):
+        environment = {**os.environ, "LENTRA_SECRET_KEY": "", "LENTRA_PORT": str(free_port()), **given}
+        done = subprocess.run(
+            command, env=environment, capture_output=True, text=True, cwd=tmp_path, check=False, timeout=60
+        )
+        assert done.returncode == 1
+        assert said in done.stderr
+
+
+def test_a_second_database_leaves_the_temporary_tables_of_the_first_alone(tmp_path):
+    import MySQLdb
+
+    first, second = (OwnDatabase(tmp_path / name, free_port(), lasting=False) for name in ("first", "second"))
+    first.start()
+    try:
+        kept = json.loads(first.secrets.read_text())
+        connection = MySQLdb.connect(user="root", passwd=kept["root_password"], unix_socket=str(first.socket))
+        cursor = connection.cursor()
+        cursor.execute("CREATE TEMPORARY TABLE lentra.berths (n INT) ENGINE=Aria")
+        second.start()
+        cursor.execute("INSERT INTO lentra.berths VALUES (1)")
+        cursor.execute("ALTER TABLE lentra.berths ADD COLUMN m INT")
+        cursor.execute("SELECT COUNT(*) FROM lentra.berths")
+        assert cursor.fetchall() == ((1,),)
+        connection.close()
+    finally:
+        first.stop()
+        second.stop()
+
+
+def test_a_backup_is_taken_online_proven_and_restored(live, tmp_path):
+    planner = live.client("planner")
+    planner.regions.add(name="kept-in-backup")
+    file = tmp_path / "lentra.sql.gz"
+    environment = {**os.environ, "LENTRA_DATABASE_URL": live.database.url, "LENTRA_SECRET_KEY": SECRET}
+
+    def run(*arguments, **given):
+        command = [sys.executable, "-m", "lentra.service.backup", *arguments]
+        return subprocess.run(command, env=environment | given, capture_output=True, text=True, check=False)
+
+    done = run("write", str(file))
+    assert done.returncode == 0, done.stderr
+    assert "restored and verified: " in done.stdout
+    assert file.stat().st_mode & 0o777 == 0o600
+    assert "is there already" in run("write", str(file)).stderr
+    other = OwnDatabase(tmp_path / "other", free_port(), lasting=False)
+    other.start()
+    try:
+        torn = tmp_path / "torn.sql.gz"
+        torn.write_bytes(file.read_bytes()[:-5000])
+        assert "is no whole backup" in run("restore", str(torn), LENTRA_DATABASE_URL=other.url).stderr
+        restored = run("restore", str(file), LENTRA_DATABASE_URL=other.url)
+        assert "Restored and verified: " in restored.stdout, restored.stderr
+        again = run("restore", str(file), LENTRA_DATABASE_URL=other.url)
+        assert (again.returncode, "add --replace" in again.stderr) == (1, True)
+        # What is wrong in the database itself is told, and no file is left that looks like a proven backup.
+        cursor = other.root_connection().cursor()
+        cursor.execute("UPDATE lentra.registry_space SET largest_free = 29 LIMIT 3")
+        cursor.execute("COMMIT")
+        broken = run("write", str(tmp_path / "broken.sql.gz"), LENTRA_DATABASE_URL=other.url)
+        assert "things that must hold do not" in broken.stderr
+        assert not list(tmp_path.glob("broken*"))
+        assert (
+            "Restored and verified: "
+            in run("restore", "--replace", str(file), LENTRA_DATABASE_URL=other.url).stdout
+        )
+        cursor.execute("SELECT COUNT(*) FROM lentra.registry_region WHERE name = 'kept-in-backup'")
+        assert cursor.fetchall() == ((1,),)
+    finally:
+        other.stop()

@@ -14,7 +14,7 @@ import { PoolPage } from "../pools/PoolPage";
 import { StartPage } from "../pools/StartPage";
 import { PublicPage } from "../public/PublicPage";
 import { RequestPage } from "../requests/RequestPage";
-import { SignInPage } from "../session/SignInPage";
+import { AfterSignIn, SignInPage } from "../session/SignInPage";
 import { TokensPage } from "../session/TokensPage";
 import { useMe } from "../session/queries";
 import { SetUpPage } from "../setup/SetUpPage";
@@ -65,6 +65,7 @@ function Pages() {
     <Shell>
       <Routes>
         <Route path="/" element={<StartPage />} />
+        <Route path="/sign-in" element={<AfterSignIn />} />
         <Route path="/pools/:id" element={<PoolPage />} />
         <Route path="/subnets" element={<SubnetsPage />} />
         <Route path="/subnets/:id" element={<SubnetPage />} />

@@ -116,7 +116,7 @@ function Account({ name, role }: { name: string; role: string }) {
             navigate("/tokens");
           }}
         >
-          My tokens
+          My tokens and password
         </MenuItem>
         <MenuItem component="a" href="/api/docs" target="_blank" rel="noreferrer">
           API reference

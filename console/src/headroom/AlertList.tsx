@@ -35,11 +35,18 @@ export function AlertList() {
               rows={rows}
               columns={[
                 { head: "Since", cell: (row) => shortTime(row.opened_at) },
-                { head: "Pool", cell: (row) => <Link component={RouterLink} to={`/pools/${row.pool.id}`}>{row.pool.name}</Link> },
+                { head: "Pool", cell: (row) => (row.pool ? <Link component={RouterLink} to={`/pools/${row.pool.id}`}>{row.pool.name}</Link> : "—") },
                 { head: "Realm", cell: (row) => row.realm },
                 {
                   head: "Threshold",
-                  cell: (row) => <Chip size="small" variant={row.stage === "near" ? "outlined" : "filled"} color={row.resolved_at ? "default" : row.threshold === "warning" ? "warning" : "error"} label={`${row.threshold} ${row.stage}`} />,
+                  cell: (row) => (
+                    <Chip
+                      size="small"
+                      variant={row.stage === "near" ? "outlined" : "filled"}
+                      color={row.resolved_at ? "default" : row.threshold === "warning" ? "warning" : "error"}
+                      label={row.kind === "threshold" ? `${row.threshold} ${row.stage}` : row.kind}
+                    />
+                  ),
                 },
                 { head: "What", cell: (row) => row.text },
                 { head: "Over since", cell: (row) => (row.resolved_at ? shortTime(row.resolved_at) : "—") },

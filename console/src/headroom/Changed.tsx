@@ -1,10 +1,10 @@
 // What changed between two days.
 import Card from "@mui/material/Card";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import { Listed } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { RecordTable } from "../parts/RecordTable";
+import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
 import { grouped } from "../parts/text";
 import { useChanges } from "./queries";
@@ -18,12 +18,12 @@ export function Changed() {
     <>
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
         {["since", "until"].map((name) => (
-          <TextField
+          <TextFilter
             key={name}
             label={name[0]!.toUpperCase() + name.slice(1)}
             type="date"
             value={name === "since" ? since : (filters[name] ?? "")}
-            onChange={(event) => set(name, event.target.value)}
+            onChange={(value) => set(name, value)}
             slotProps={{ inputLabel: { shrink: true } }}
           />
         ))}

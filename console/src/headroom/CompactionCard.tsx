@@ -13,7 +13,7 @@ import { Shown } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
-import { grouped } from "../parts/text";
+import { counted } from "../parts/text";
 import { useCompaction, type Compaction } from "./queries";
 
 export function CompactionCard({ pool }: { pool: string }) {
@@ -46,13 +46,13 @@ function Advice({ advice }: { advice: Compaction }) {
   return (
     <Stack sx={{ gap: 2 }}>
       <Typography>
-        {grouped(advice.free)} addresses are free, the largest free is {advice.largest_free ?? "none"}; if they lay together they could give a {advice.possible ?? "nothing"}.
+        {counted(advice.free, advice.family)} free, the largest free is {advice.largest_free ?? "none"}; if they lay together they could give a {advice.possible ?? "nothing"}.
       </Typography>
       {advice.why && <Alert severity="info">{advice.why[0]!.toUpperCase() + advice.why.slice(1)}.</Alert>}
       {advice.options.map((option) => (
         <Box key={option.prefix}>
           <Typography variant="h3">
-            For <Mono>{option.prefix}</Mono>: move {option.blocks.length} {option.blocks.length === 1 ? "block" : "blocks"}, {grouped(option.addresses)} addresses
+            For <Mono>{option.prefix}</Mono>: move {option.blocks.length} {option.blocks.length === 1 ? "block" : "blocks"}, {counted(option.addresses, advice.family)}{advice.family === 4 && " addresses"}
           </Typography>
           <RecordTable
             label={`To move for ${option.prefix}`}

@@ -8,9 +8,12 @@ import { CommandLine } from "../parts/CommandLine";
 import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { useFilters } from "../parts/useFilters";
-import { grouped, percent } from "../parts/text";
+import { counted, percent } from "../parts/text";
 import { useHeadroom, type HeadroomRow } from "./queries";
+import { OwnerGrowth } from "./OwnerGrowth";
 import { Scope, commandOf } from "./Scope";
+
+const OWNERS = ["realm", "project", "zone"] as const;
 
 export function Lasting() {
   const { filters, set } = useFilters();
@@ -24,6 +27,9 @@ export function Lasting() {
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
         <Scope names={["realm", "region", "zone", "project"]} />
       </Stack>
+      {OWNERS.filter((kind) => filters[kind]).map((kind) => (
+        <OwnerGrowth key={`${kind} ${filters[kind]}`} kind={kind} name={filters[kind]!} />
+      ))}
       <Card>
         <Listed query={headroom} rows={(page) => page.results} empty="No pool matches.">
           {(rows) => (
@@ -37,7 +43,7 @@ export function Lasting() {
                 {
                   head: "A month",
                   right: true,
-                  cell: (row) => row.no_forecast ?? (row.family === 4 ? `+${grouped(row.per_month!)}` : `+${grouped((BigInt(row.per_month!) >> 64n).toString())} × /64`),
+                  cell: (row) => row.no_forecast ?? `+${counted(row.per_month!, row.family)}`,
                 },
                 { head: "Warning", cell: (row) => threshold(row, "warning") },
                 { head: "Critical", cell: (row) => threshold(row, "critical") },

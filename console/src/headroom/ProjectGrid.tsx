@@ -20,7 +20,10 @@ const HEAD = 26;
 const TIERS = 90;
 const CELL = 74;
 const GAP = 6;
+const INSET = 6;
 const LETTER = 6.4;
+const FEWEST_LETTERS = 11;
+const MOST_LETTERS = 24;
 
 export function ProjectGrid() {
   const { filters } = useFilters();
@@ -70,7 +73,10 @@ function GridPicture({ grid }: { grid: Grid }) {
   const { vars } = useTheme();
   const frame = useRef<HTMLDivElement>(null);
   const { ref, width } = useWidth<HTMLDivElement>();
-  const wide = Math.max((width - TIERS) / grid.zones.length, 90);
+  // No cell is too narrow to tell its first block: with many zones the picture scrolls instead.
+  const letters = Math.max(FEWEST_LETTERS, ...grid.cells.map((cell) => cell.subnets[0]?.blocks[0]?.length ?? 0));
+  const narrowest = Math.min(letters, MOST_LETTERS) * LETTER + 2 * INSET + GAP;
+  const wide = Math.max((width - TIERS) / grid.zones.length, narrowest);
   const soft = vars?.palette.text.secondary ?? "currentColor";
   return (
     <div ref={frame}>
@@ -126,7 +132,7 @@ function CellPicture({ cell, x, y, width }: { cell: GridCell; x: number; y: numb
         [usable ? `${grouped(cell.hosts)} of ${grouped(cell.usable)} hosts` : "", blocks.length > 2 ? `+${blocks.length - 2}` : ""].filter(Boolean).join(" · "),
         room.length ? `room ${room[0]}` : "",
       ].filter(Boolean);
-  const most = Math.floor((width - 8) / LETTER);
+  const most = Math.floor((width - 2 * INSET) / LETTER + 0.01);
   const only = cell.subnets[0];
   return (
     <g onClick={() => only && navigate(`/subnets/${only.id}`)} style={{ cursor: only ? "pointer" : "default" }}>
@@ -134,7 +140,7 @@ function CellPicture({ cell, x, y, width }: { cell: GridCell; x: number; y: numb
       <rect x={x} y={y} width={width} height={CELL} rx="4" fill={cell.gap ? "none" : (vars?.palette.background.default ?? "white")} stroke={cell.gap ? (vars?.palette.warning.main ?? ink) : ink} strokeOpacity={cell.gap ? 1 : 0.35} strokeDasharray={cell.gap ? "5 4" : "none"} />
       {usable > 0 && <rect x={x + 1} y={y + 1} width={(width - 2) * share} height="6" fill={vars?.palette.primary.main ?? "teal"} />}
       {lines.slice(0, 4).map((line, n) => (
-        <text key={n} x={x + 6} y={y + 22 + n * 15} fontSize="11.5" fill={cell.gap ? (vars?.palette.warning.main ?? ink) : ink}>
+        <text key={n} x={x + INSET} y={y + 22 + n * 15} fontSize="11.5" fill={cell.gap ? (vars?.palette.warning.main ?? ink) : ink}>
           {line.length > most ? `${line.slice(0, most - 1)}…` : line}
         </text>
       ))}

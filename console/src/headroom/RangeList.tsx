@@ -9,6 +9,7 @@ import { Listed } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
+import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
 import { grouped } from "../parts/text";
 import { useRanges } from "./queries";
@@ -28,7 +29,7 @@ export function RangeList() {
           <MenuItem value="">every block</MenuItem>
           <MenuItem value="true">fewest prefixes</MenuItem>
         </TextField>
-        <TextField label="Changes since" type="date" value={filters["since"] ?? ""} onChange={(event) => set("since", event.target.value)} slotProps={{ inputLabel: { shrink: true } }} />
+        <TextFilter label="Changes since" type="date" value={filters["since"] ?? ""} onChange={(value) => set("since", value)} slotProps={{ inputLabel: { shrink: true } }} />
         <Button disabled={lines.length === 0} onClick={() => void navigator.clipboard.writeText(lines.join("\n"))}>
           Copy as text
         </Button>
@@ -41,6 +42,7 @@ export function RangeList() {
               rows={rows.slice(0, SHOWN).map((row) => ({ ...row, id: `${row.prefix}${row.mark}` }))}
               columns={[
                 { head: "Prefix", cell: (row) => <Mono>{row.prefix}</Mono> },
+                { head: "Realm", cell: (row) => row.realm },
                 { head: "Since then", cell: (row) => row.mark || "—" },
                 { head: "Name", cell: (row) => row.name || "—" },
                 { head: "Project", cell: (row) => row.project || "—" },

@@ -3,8 +3,8 @@ import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
 import { useRef } from "react";
 import { SavePicture } from "../parts/SavePicture";
-import { percent } from "../parts/text";
-import type { PoolHeadroom } from "./queries";
+import { counted, percent } from "../parts/text";
+import type { PoolHeadroom, Trend } from "./queries";
 
 const WIDTH = 900;
 const HEIGHT = 270;
@@ -14,10 +14,11 @@ const TOP = 22;
 const DAY = 86_400_000;
 
 /** `then` is the same pool after what is supposed, drawn beside it; each in shares of its own total. */
-export function UsageChart({ headroom, then, name }: { headroom: PoolHeadroom; then?: PoolHeadroom; name: string }) {
+export function UsageChart({ headroom, then, name }: { headroom: PoolHeadroom | Trend; then?: PoolHeadroom; name: string }) {
   const { vars } = useTheme();
   const frame = useRef<HTMLDivElement>(null);
-  const total = Number(headroom.total);
+  const pool = "thresholds" in headroom ? headroom : null;
+  const total = wholeOf(headroom);
   const past = headroom.readings.map((reading) => ({ day: Date.parse(reading.day), used: Number(reading.used) / total }));
   if (past.length < 2) return null;
   const fan = fanOf(headroom);
@@ -28,11 +29,7 @@ export function UsageChart({ headroom, then, name }: { headroom: PoolHeadroom; t
   const y = (share: number) => TOP + (1 - Math.min(Math.max(share, 0), 1.02)) * (HEIGHT - BOTTOM - TOP);
   const line = (points: [number, number][]) => points.map(([day, share], n) => `${n ? "L" : "M"}${x(day).toFixed(1)} ${y(share).toFixed(1)}`).join("");
   const area = (points: Fan[]) => `${line(points.map((p) => [p.day, p.high]))}L${line([...points].reverse().map((p) => [p.day, p.low])).slice(1)}Z`;
-  const marks = [
-    { share: headroom.warning_percent / 100, word: `warning ${headroom.warning_percent} %` },
-    { share: headroom.critical_percent / 100, word: `critical ${headroom.critical_percent} %` },
-    { share: 1, word: "full" },
-  ];
+  const marks = (pool?.thresholds ?? []).map((one) => ({ share: one.percent / 100, word: one.name === "full" ? "full" : `${one.name} ${one.percent} %` }));
   const ink = vars?.palette.text.primary ?? "currentColor";
   const soft = vars?.palette.text.secondary ?? "currentColor";
   const main = vars?.palette.primary.main ?? "currentColor";
@@ -43,7 +40,7 @@ export function UsageChart({ headroom, then, name }: { headroom: PoolHeadroom; t
       <Box
         component="svg"
         role="img"
-        aria-label={`${name}, IPv${headroom.family}: ${percent(headroom.used_percent)} in use now, ${past.length} readings; the figures are in the tables beside`}
+        aria-label={`${name}, IPv${headroom.family}: ${pool ? percent(pool.used_percent) : counted(headroom.used, headroom.family)} in use now, ${past.length} readings; the figures are in the tables beside`}
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         sx={{ width: "100%", height: "auto", display: "block" }}
       >
@@ -51,7 +48,7 @@ export function UsageChart({ headroom, then, name }: { headroom: PoolHeadroom; t
           <g key={share}>
             <line x1={LEFT} x2={WIDTH - 8} y1={y(share)} y2={y(share)} stroke={soft} strokeOpacity="0.2" />
             <text x={LEFT - 8} y={y(share) + 4} fontSize="12" textAnchor="end" fill={soft}>
-              {share * 100} %
+              {pool ? `${share * 100} %` : counted(String(BigInt(Math.round(share * total))), headroom.family)}
             </text>
           </g>
         ))}
@@ -102,8 +99,14 @@ interface Fan {
   high: number;
 }
 
-function fanOf(headroom: PoolHeadroom): Fan[] {
-  const total = Number(headroom.total);
+/** All there is; of a project or a zone, which have no end, the most that was ever in use or is foreseen. */
+function wholeOf(headroom: PoolHeadroom | Trend): number {
+  if ("total" in headroom) return Number(headroom.total);
+  return Math.max(...headroom.readings.map((reading) => Number(reading.used)), ...headroom.fan.map((point) => Number(point.high)), 1);
+}
+
+function fanOf(headroom: PoolHeadroom | Trend): Fan[] {
+  const total = wholeOf(headroom);
   return headroom.fan.map((point) => ({ day: Date.parse(point.day), low: Number(point.low) / total, likely: Number(point.likely) / total, high: Number(point.high) / total }));
 }
 

@@ -13,7 +13,7 @@ import { useState, type FormEvent } from "react";
 import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { RecordTable } from "../parts/RecordTable";
-import { grouped, percent, shellWord } from "../parts/text";
+import { counted, grouped, percent, shellWord } from "../parts/text";
 import { useFilters } from "../parts/useFilters";
 import { CompactionCard } from "./CompactionCard";
 import { suppose, type Supposed, type WhatIfAnswer } from "./queries";
@@ -144,9 +144,8 @@ function Beside({ answer }: { answer: WhatIfAnswer }) {
 
 function figuresOf({ today, then, still_fits, family }: Family) {
   const when = (row: { reached: boolean; likely: string | null } | undefined) => (row?.reached ? "reached" : (row?.likely ?? "not in sight"));
-  const count = (addresses: string) => (family === 4 ? grouped(addresses) : `${grouped((BigInt(addresses) >> 64n).toString())} × /64`);
   return [
-    { what: "Addresses in all", today: count(today.total), then: count(then.total) },
+    { what: "In all", today: counted(today.total, family), then: counted(then.total, family) },
     { what: "In use", today: percent(today.used_percent), then: percent(then.used_percent) },
     ...today.thresholds.map((row, n) => ({ what: `${row.name}, ${row.percent} %`, today: when(row), then: when(then.thresholds[n]) })),
     ...today.lengths.map((row) => ({

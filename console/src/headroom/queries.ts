@@ -71,8 +71,11 @@ export function useProjectGrid(project: string) {
   return useQuery({ queryKey: ["projects", project, "grid"], enabled: project !== "", queryFn: () => call<Grid>("GET", `projects/${project}/grid`) });
 }
 
-export function useRealmHeadroom(realm: string) {
-  return useQuery({ queryKey: ["realms", realm, "headroom"], enabled: realm !== "", queryFn: () => call<PoolHeadroom[]>("GET", `realms/${realm}/headroom`) });
+export type Trend = Told<"Trend">;
+
+/** Growth of a realm (all its pools together, with thresholds), of a project or of a zone. */
+export function useGrowth(kind: "realm" | "project" | "zone", name: string) {
+  return useQuery({ queryKey: [kind, name, "headroom"], queryFn: () => call<(Trend | PoolHeadroom)[]>("GET", `${kind}s/${encodeURIComponent(name)}/headroom`) });
 }
 
 export interface Supposed {

@@ -7,6 +7,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { call, type Page } from "../api/client";
 import { Listed } from "../parts/Answers";
 import { PageTurner } from "../parts/PageTurner";
+import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import type { Entry } from "../subnets/queries";
@@ -35,8 +36,8 @@ export function LedgerPage() {
             </MenuItem>
           ))}
         </TextField>
-        <TextField label="Who" value={filters["actor"] ?? ""} onChange={(event) => set("actor", event.target.value)} />
-        <TextField label="Name contains" value={filters["text"] ?? ""} onChange={(event) => set("text", event.target.value)} />
+        <TextFilter label="Who" value={filters["actor"] ?? ""} onChange={(value) => set("actor", value)} />
+        <TextFilter label="Name contains" value={filters["text"] ?? ""} onChange={(value) => set("text", value)} />
       </Stack>
       <Card>
         <Listed query={entries} rows={(page) => page.results} empty="No entry matches.">

@@ -13,7 +13,7 @@ import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
 import { Mono } from "../parts/Mono";
 import { SavePicture } from "../parts/SavePicture";
-import { Legend, Pattern, StatePatterns, patternId, useDark, useLabelColours } from "../parts/states";
+import { Legend, Pattern, PatternKey, StatePatterns, patternId, useDark, useLabelColours } from "../parts/states";
 import { grouped, percent } from "../parts/text";
 import { useWidth } from "../parts/useWidth";
 import { tintsOf, valueOf, type By, type Tint } from "./colours";
@@ -107,7 +107,7 @@ export function SpaceMap({ map, by, onZoom, wheel = false }: { map: MapShown; by
         {shown ? <Facts piece={shown} /> : <Box sx={{ color: "text.secondary" }}>Point at a piece for its facts; choose it to open it or to zoom in.{wheel && " The wheel zooms too."}</Box>}
       </Box>
       <Legend shown={[...new Set(map.cells.filter((cell) => valueOf(cell, by) === null).map((cell) => cell.state))]} />
-      {tints.size > 0 && <TintLegend tints={tints} />}
+      {tints.size > 0 && <PatternKey label="Colours" entries={[...tints.keys()].map((value) => [value, tintId(value)])} />}
     </Stack>
   );
 }
@@ -217,21 +217,6 @@ function TintPatterns({ tints }: { tints: Map<string, Tint> }) {
         return <Pattern key={value} id={tintId(value)} ground={ground} ink={ink} mark={tint.mark} />;
       })}
     </defs>
-  );
-}
-
-function TintLegend({ tints }: { tints: Map<string, Tint> }) {
-  return (
-    <Box component="ul" aria-label="Colours" sx={{ display: "flex", flexWrap: "wrap", gap: 2, p: 0, m: 0, listStyle: "none" }}>
-      {[...tints.keys()].map((value) => (
-        <Box component="li" key={value} sx={{ display: "flex", alignItems: "center", gap: 0.75, fontSize: 13 }}>
-          <svg width="22" height="14" aria-hidden="true">
-            <rect x="0.5" y="0.5" width="21" height="13" fill={`url(#${tintId(value)})`} stroke="currentColor" strokeOpacity="0.4" />
-          </svg>
-          {value}
-        </Box>
-      ))}
-    </Box>
   );
 }
 

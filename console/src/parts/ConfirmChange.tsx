@@ -1,15 +1,17 @@
-// Every change is previewed, shown with its owner chain, and confirmed.
+// Every change is previewed, shown with its owner chain, and confirmed. What is refused unless one insists can be insisted on.
 import Alert from "@mui/material/Alert";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
 import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import type { Answer } from "../api/client";
+import { Problem, type Answer } from "../api/client";
 import { Loading, ProblemAlert } from "./Answers";
 import { CommandLine } from "./CommandLine";
 
@@ -22,33 +24,37 @@ export function ConfirmChange<Result>({
   onClose,
   onDone,
   needsWhy = false,
+  insist,
 }: {
   title: string;
   chain: string[];
   command: string;
-  run: (preview: boolean, why: string) => Promise<Answer<Result>>;
+  run: (preview: boolean, why: string, insisted: boolean) => Promise<Answer<Result>>;
   describe?: (result: Result) => ReactNode;
   onClose: () => void;
   onDone?: (answer: Answer<Result>) => void;
   needsWhy?: boolean;
+  insist?: string; // what one insists on, for a refusal that `despite_use` gets over
 }) {
   const [why, setWhy] = useState("");
+  const [insisted, setInsisted] = useState(false);
   const queryClient = useQueryClient();
   const seen = useQuery({
-    queryKey: ["preview", title, ...chain, command],
-    queryFn: () => run(true, needsWhy ? why || "preview" : why),
+    queryKey: ["preview", title, ...chain, command, insisted],
+    queryFn: () => run(true, needsWhy ? why || "preview" : why, insisted),
     gcTime: 0,
     staleTime: Infinity,
     retry: false,
   });
   const done = useMutation({
-    mutationFn: () => run(false, why),
+    mutationFn: () => run(false, why, insisted),
     onSuccess: async (answer) => {
       await queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "preview" });
       onDone?.(answer);
       onClose();
     },
   });
+  const inUse = seen.error instanceof Problem && seen.error.document.suggestions?.includes("despite_use: true");
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm">
       <DialogTitle>{title}</DialogTitle>
@@ -63,10 +69,13 @@ export function ConfirmChange<Result>({
             </Alert>
           ))}
           <ProblemAlert error={done.error ?? seen.error} />
+          {insist && (inUse || insisted) && (
+            <FormControlLabel control={<Checkbox checked={insisted} onChange={(event) => setInsisted(event.target.checked)} />} label={insist} />
+          )}
           {seen.data && (
             <TextField label={needsWhy ? "Reason" : "Reason (optional)"} value={why} required={needsWhy} onChange={(event) => setWhy(event.target.value)} />
           )}
-          <CommandLine text={command + (why ? ` --why '${why.replaceAll("'", "")}'` : "")} />
+          <CommandLine text={command + (insisted ? " --despite-use" : "") + (why ? ` --why '${why.replaceAll("'", "")}'` : "")} />
         </Stack>
       </DialogContent>
       <DialogActions>

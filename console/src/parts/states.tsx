@@ -81,16 +81,21 @@ export function useDark(): boolean {
   return scheme ? scheme === "dark" : theme.palette.mode === "dark";
 }
 
-/** What the patterns mean. */
+/** What the patterns of states mean. */
 export function Legend({ shown }: { shown: string[] }) {
+  return <PatternKey label="Legend" entries={STATES.filter((state) => shown.includes(state)).map((state) => [state, patternId(state)])} />;
+}
+
+/** Words, each beside its pattern. */
+export function PatternKey({ label, entries }: { label: string; entries: [string, string][] }) {
   return (
-    <Box component="ul" aria-label="Legend" sx={{ display: "flex", flexWrap: "wrap", gap: 2, p: 0, m: 0, listStyle: "none" }}>
-      {STATES.filter((state) => shown.includes(state)).map((state) => (
-        <Box component="li" key={state} sx={{ display: "flex", alignItems: "center", gap: 0.75, fontSize: 13 }}>
+    <Box component="ul" aria-label={label} sx={{ display: "flex", flexWrap: "wrap", gap: 2, p: 0, m: 0, listStyle: "none" }}>
+      {entries.map(([word, id]) => (
+        <Box component="li" key={id} sx={{ display: "flex", alignItems: "center", gap: 0.75, fontSize: 13 }}>
           <svg width="22" height="14" aria-hidden="true">
-            <rect x="0.5" y="0.5" width="21" height="13" fill={`url(#${patternId(state)})`} stroke="currentColor" strokeOpacity="0.4" />
+            <rect x="0.5" y="0.5" width="21" height="13" fill={`url(#${id})`} stroke="currentColor" strokeOpacity="0.4" />
           </svg>
-          {state}
+          {word}
         </Box>
       ))}
     </Box>

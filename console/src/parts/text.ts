@@ -11,6 +11,11 @@ export function amount(block: { family: number; prefix: string }, addresses: str
   return addresses ? grouped(addresses) : "—";
 }
 
+/** Addresses for IPv4, /64 for IPv6. */
+export function counted(addresses: string, family: number): string {
+  return family === 4 ? grouped(addresses) : `${grouped((BigInt(addresses) >> 64n).toString())} × /64`;
+}
+
 /** A moment in the reader's own time zone, short. */
 export function shortTime(moment: string): string {
   return new Date(moment).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });

@@ -1,7 +1,5 @@
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
-import Checkbox from "@mui/material/Checkbox";
-import FormControlLabel from "@mui/material/FormControlLabel";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
@@ -10,20 +8,18 @@ import { useNavigate } from "react-router";
 import type { Answer } from "../api/client";
 import { ProblemAlert } from "../parts/Answers";
 import { Chain } from "../parts/ConfirmChange";
-import { send, type Proposed, type Written } from "./queries";
+import { send, type GiveBack, type Proposed, type Written } from "./queries";
 
 /** Hold or commit exactly what the preview shows. */
 export function CommitPlan({
   written,
   answer,
   giveBack,
-  onGiveBack,
   stale,
 }: {
   written: Written;
   answer: Answer<Proposed>;
-  giveBack: boolean;
-  onGiveBack: (giveBack: boolean) => void;
+  giveBack: GiveBack;
   stale: boolean;
 }) {
   const [why, setWhy] = useState("");
@@ -34,25 +30,18 @@ export function CommitPlan({
   const proposed = answer.result;
   const done = useMutation({
     mutationFn: (hold: number) =>
-      send(written, { proposal: answer.proposal, give_back: giveBack, hold_minutes: hold }, false, why, `${key}-${hold}-${answer.proposal?.slice(-20)}`),
+      send(written, { proposal: answer.proposal, ...giveBack, hold_minutes: hold || null }, false, why, `${key}-${hold}-${answer.proposal?.slice(-20)}`),
     onSuccess: async (made) => {
       await queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "preview" });
       navigate(`/plans/${made.result.plan!.id}`);
     },
   });
-  const unwanted = proposed.counts["no longer wanted"] ?? 0;
   const ready = proposed.possible && !stale && !done.isPending;
   const pools = [...new Set(proposed.usage.map((row) => row.pool.name))];
   return (
     <Card sx={{ p: 2 }}>
       <Stack sx={{ gap: 1.5 }}>
         <Chain steps={[pools.join(" + "), `${proposed.counts["added"] ?? 0} subnets`]} />
-        {unwanted > 0 && (
-          <FormControlLabel
-            control={<Checkbox checked={giveBack} onChange={(event) => onGiveBack(event.target.checked)} />}
-            label={`Also give back the ${unwanted} that the plan no longer wants`}
-          />
-        )}
         <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap", alignItems: "center" }}>
           <TextField label="Reason (optional)" value={why} onChange={(event) => setWhy(event.target.value)} sx={{ minWidth: 300 }} />
           <Button variant="contained" disabled={!ready} onClick={() => done.mutate(0)}>

@@ -17,7 +17,8 @@ import { PlanFrame } from "./PlanFrame";
 import { PlanGrid } from "./PlanGrid";
 import { PlanPicture } from "./PlanPicture";
 import { ProposedPlan } from "./ProposedPlan";
-import { usePlan, usePlanPreview, type Plan, type Written } from "./queries";
+import { GiveBackChoice } from "./GiveBackChoice";
+import { usePlan, usePlanPreview, type GiveBack, type Plan, type Written } from "./queries";
 
 export function PlanEditorPage() {
   useTitle("Make a plan");
@@ -31,7 +32,7 @@ export function PlanEditorPage() {
 function PlanEditor({ plan }: { plan: Plan | null }) {
   const [document, setDocument] = useState<PlanDocument>(plan?.document ?? EMPTY);
   const [text, setText] = useState<string | null>(null);
-  const [giveBack, setGiveBack] = useState(false);
+  const [giveBack, setGiveBack] = useState<GiveBack>({ give_back: false, despite_use: false });
   const written: Written | null = text !== null ? { text } : isComplete(document) ? { document } : null;
   const settled = useSettled(written);
   const preview = usePlanPreview(settled, giveBack);
@@ -83,6 +84,7 @@ function PlanEditor({ plan }: { plan: Plan | null }) {
       {!written && <Alert severity="info">Say name, project and pool, then add zones and tiers: what the plan comes to is shown as you go.</Alert>}
       {written && preview.isPending && <Loading what="what the plan comes to" />}
       {written && <ProblemAlert error={preview.error} />}
+      {written && <GiveBackChoice unwanted={preview.data?.result.counts["no longer wanted"] ?? 0} value={giveBack} onChange={setGiveBack} />}
       {written && preview.data && !preview.error && (
         <>
           <PlanPicture there={preview.data.result} />
@@ -91,10 +93,9 @@ function PlanEditor({ plan }: { plan: Plan | null }) {
             written={settled!}
             answer={preview.data}
             giveBack={giveBack}
-            onGiveBack={setGiveBack}
             stale={preview.isPlaceholderData || settled !== written}
           />
-          <CommandLine text={`lentra plan commit ${document.name || "plan"}.yaml`} />
+          <CommandLine text={`lentra plan commit ${document.name || "plan"}.yaml${giveBack.give_back ? " --give-back" : ""}${giveBack.despite_use ? " --despite-use" : ""}`} />
         </>
       )}
     </Stack>

@@ -137,7 +137,8 @@ function Actions({ plan }: { plan: Plan }) {
           title={plan.state === "held" ? "Let it fall back" : "Give all of it back"}
           chain={[plan.realm.name, plan.project.name, plan.name]}
           command={`lentra plan remove ${plan.name} --give-back`}
-          run={(preview, why) => removePlan(plan.id, true, preview, why)}
+          run={(preview, why, despiteUse) => removePlan(plan.id, { give_back: true, despite_use: despiteUse }, preview, why)}
+          insist="Give it all back all the same: what is recorded in its subnets goes with them"
           describe={() => (plan.state === "held" ? "What it holds is free at once." : "Its subnets cool, its reservations are free at once, and the plan is gone.")}
           onClose={() => setRemoving(false)}
           onDone={() => navigate("/plans")}

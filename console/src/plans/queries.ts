@@ -27,14 +27,20 @@ export function useDepartures(id: string) {
   return useQuery({ queryKey: ["plans", id, "departures"], queryFn: () => call<Departure[]>("GET", `plans/${id}/departures`) });
 }
 
+/** Whether what a plan no longer wants is given back with it, and also where something is recorded inside. */
+export interface GiveBack {
+  give_back: boolean;
+  despite_use: boolean;
+}
+
 /** What a plan comes to, anew whenever it changes. */
-export function usePlanPreview(written: Written | null, giveBack: boolean) {
+export function usePlanPreview(written: Written | null, giveBack: GiveBack) {
   return useQuery({
     queryKey: ["preview", "plan", written, giveBack],
     enabled: written !== null,
     retry: false,
     placeholderData: keepPreviousData,
-    queryFn: () => send(written!, { give_back: giveBack }, true, ""),
+    queryFn: () => send(written!, giveBack, true, ""),
   });
 }
 
@@ -46,10 +52,10 @@ export function send(written: Written, options: object, preview: boolean, why: s
   });
 }
 
-export function removePlan(id: number, giveBack: boolean, preview: boolean, why: string): Promise<Answer<Plan>> {
+export function removePlan(id: number, how: GiveBack, preview: boolean, why: string): Promise<Answer<Plan>> {
   return call("POST", `plans/${id}/remove`, {
     query: { preview: preview || undefined, why },
-    body: { give_back: giveBack },
+    body: how,
     key: crypto.randomUUID(),
   });
 }

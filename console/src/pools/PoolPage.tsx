@@ -10,7 +10,7 @@ import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { Link as RouterLink, useNavigate, useParams, useSearchParams } from "react-router";
+import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { PoolHeadroomCard } from "../headroom/PoolHeadroomCard";
 import { Listed, Shown } from "../parts/Answers";
 import { ConfirmChange } from "../parts/ConfirmChange";
@@ -24,11 +24,12 @@ import { RecordTable } from "../parts/RecordTable";
 import { StateChip } from "../parts/states";
 import { grouped, percent, tagText } from "../parts/text";
 import { UsageBar, type Usage } from "../parts/UsageBar";
+import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
 import { KINDS, type Field } from "../setup/kinds";
-import { actOnPool, removeRecord } from "../setup/queries";
+import { actOn, removeRecord } from "../setup/queries";
 import { useSubnets } from "../subnets/queries";
 import { usePool, usePoolUsage, type Pool, type PoolUsage } from "./queries";
 
@@ -106,14 +107,9 @@ function PoolView({ pool }: { pool: Pool }) {
 }
 
 function SpaceCard({ pool }: { pool: Pool }) {
-  const [query, setQuery] = useSearchParams();
-  const inside = query.get("inside") ?? pool.ranges[0]!;
+  const { filters, set } = useFilters();
+  const inside = filters["inside"] ?? pool.ranges[0]!;
   const map = useMap({ realm: pool.realm.name, range: inside });
-  const zoom = (prefix: string) => {
-    const next = new URLSearchParams(query);
-    next.set("inside", prefix);
-    setQuery(next, { replace: true });
-  };
   const range = pool.ranges.find((candidate) => candidate === inside || map.data?.chain.some((step) => step.range === candidate)) ?? false;
   return (
     <Card sx={{ p: 2 }}>
@@ -122,7 +118,7 @@ function SpaceCard({ pool }: { pool: Pool }) {
           Space
         </Typography>
         {pool.ranges.length > 1 && (
-          <Tabs value={range} onChange={(_, value) => zoom(value)} aria-label="Ranges of the pool">
+          <Tabs value={range} onChange={(_, value) => set("inside", value)} aria-label="Ranges of the pool">
             {pool.ranges.map((candidate) => (
               <Tab key={candidate} value={candidate} label={<Mono>{candidate}</Mono>} />
             ))}
@@ -135,7 +131,7 @@ function SpaceCard({ pool }: { pool: Pool }) {
       <Shown query={map} what="the map">
         {(data) => (
           <>
-            <SpaceMap map={data} by="state" onZoom={zoom} />
+            <SpaceMap map={data} by="state" onZoom={(prefix) => set("inside", prefix)} />
             <MapTable map={data} />
           </>
         )}
@@ -198,9 +194,9 @@ function Fits({ usage }: { usage: Usage }) {
 }
 
 function PoolSubnets({ pool }: { pool: Pool }) {
-  const [query, setQuery] = useSearchParams();
-  const cursor = query.get("cursor") ?? "";
-  const made = (query.get("new") ?? "").split(",");
+  const { filters, set } = useFilters();
+  const cursor = filters["cursor"] ?? "";
+  const made = (filters["new"] ?? "").split(",");
   const subnets = useSubnets({ pool: String(pool.id), order: "address", limit: "50", ...(cursor ? { cursor } : {}) });
   return (
     <Box>
@@ -235,14 +231,7 @@ function PoolSubnets({ pool }: { pool: Pool }) {
             />
           )}
         </Listed>
-        <PageTurner
-          page={subnets.data}
-          onTurn={(next) => {
-            const changed = new URLSearchParams(query);
-            changed.set("cursor", next);
-            setQuery(changed, { replace: true });
-          }}
-        />
+        <PageTurner page={subnets.data} onTurn={(next) => set("cursor", next)} />
       </Card>
     </Box>
   );
@@ -310,7 +299,7 @@ function PlannerActions({ pool }: { pool: Pool }) {
           title={capital(doing)}
           preset={doing === "change a range" ? { old: pool.ranges[0]! } : {}}
           add={(values, preview, why) =>
-            actOnPool(pool.id, DOINGS[doing as DoingName].what, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, preview, why)
+            actOn("pools", pool.id, DOINGS[doing as DoingName].what, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, preview, why)
           }
           command={(values) => `lentra pool ${doing === "add a range" ? "add-range" : DOINGS[doing as DoingName].what} ${[pool.name, ...Object.values(values).map(String)].join(" ")}`}
           chain={chain}

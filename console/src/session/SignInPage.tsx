@@ -5,25 +5,26 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { Navigate, useSearchParams } from "react-router";
 import { ProblemAlert } from "../parts/Answers";
 import { useTitle } from "../parts/useTitle";
 import { useSignIn } from "./queries";
+
+/** Where whoever has signed in goes on: the page that was wanted, if it is one of ours. */
+export function AfterSignIn() {
+  const [query] = useSearchParams();
+  const next = query.get("next") ?? "/";
+  return <Navigate to={next.startsWith("/") && !next.startsWith("//") ? next : "/"} replace />;
+}
 
 export function SignInPage() {
   useTitle("Sign in");
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
-  const [query] = useSearchParams();
-  const navigate = useNavigate();
   const signIn = useSignIn();
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    const next = query.get("next") ?? "/";
-    signIn.mutate(
-      { name, password },
-      { onSuccess: () => navigate(next.startsWith("/") && !next.startsWith("//") ? next : "/", { replace: true }) },
-    );
+    signIn.mutate({ name, password });
   };
   return (
     <Box component="main" sx={{ minHeight: "100vh", display: "grid", placeItems: "center", p: 2 }}>

@@ -2,36 +2,31 @@ import Alert from "@mui/material/Alert";
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 import { Listed, ProblemAlert } from "../parts/Answers";
+import { ConfirmChange } from "../parts/ConfirmChange";
 import { CommandLine } from "../parts/CommandLine";
 import { RecordTable } from "../parts/RecordTable";
 import { shortTime } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
-import { useAddToken, useRevokeToken, useTokens } from "./queries";
+import { actOn } from "../setup/queries";
+import { PasswordForm } from "./PasswordForm";
+import { useAddToken, useMe, useRevokeToken, useTokens } from "./queries";
+import { TokenForm } from "./TokenForm";
 
 export function TokensPage() {
-  useTitle("Tokens");
+  useTitle("Tokens and password");
   const tokens = useTokens();
   const add = useAddToken();
   const revoke = useRevokeToken();
-  const [name, setName] = useState("");
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    add.mutate(name, { onSuccess: () => setName("") });
-  };
+  const [revoking, setRevoking] = useState(false);
+  const me = useMe().data;
   return (
     <Stack sx={{ gap: 2 }}>
-      <Typography variant="h1">Tokens</Typography>
-      <Typography color="text.secondary">A token signs in a program, or the command line, as you.</Typography>
-      <Stack component="form" onSubmit={submit} direction="row" sx={{ gap: 1 }}>
-        <TextField label="Name of a new token" value={name} onChange={(e) => setName(e.target.value)} required />
-        <Button type="submit" variant="contained" disabled={add.isPending}>
-          Make it
-        </Button>
-      </Stack>
+      <Typography variant="h1">Tokens and password</Typography>
+      <Typography color="text.secondary">A token signs in a program, or the command line, as you; no further than you let it.</Typography>
+      <TokenForm busy={add.isPending} onMake={(token, done) => add.mutate(token, { onSuccess: done })} />
       <ProblemAlert error={add.error ?? revoke.error} />
       {add.data?.result.text && (
         <Alert severity="success">
@@ -48,6 +43,13 @@ export function TokensPage() {
               columns={[
                 { head: "Name", cell: (token) => token.name },
                 { head: "Of", cell: (token) => token.person.name },
+                {
+                  head: "Reaches",
+                  cell: (token) =>
+                    [token.role || "as far as its person", token.projects?.length ? `for ${token.projects.map((project) => project.name).join(", ")}` : ""]
+                      .filter(Boolean)
+                      .join(", "),
+                },
                 { head: "Ends", cell: (token) => (token.expires_at ? shortTime(token.expires_at) : "never") },
                 { head: "State", cell: (token) => (token.revoked_at ? `revoked ${shortTime(token.revoked_at)}` : "in force") },
                 {
@@ -64,6 +66,24 @@ export function TokensPage() {
             />
           )}
         </Listed>
+      </Card>
+      {me && (
+        <Button color="error" onClick={() => setRevoking(true)} sx={{ alignSelf: "start" }}>
+          Revoke all my tokens
+        </Button>
+      )}
+      {me && revoking && (
+        <ConfirmChange
+          title="Revoke all my tokens"
+          chain={[me.name]}
+          command={`lentra person revoke-tokens ${me.name}`}
+          run={(preview, why) => actOn("people", me.id, "revoke-tokens", {}, preview, why)}
+          onClose={() => setRevoking(false)}
+        />
+      )}
+      <Typography variant="h2">My password</Typography>
+      <Card sx={{ p: 2 }}>
+        <PasswordForm />
       </Card>
     </Stack>
   );

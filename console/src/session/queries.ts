@@ -51,10 +51,12 @@ export function useTokens() {
   return useQuery({ queryKey: ["tokens"], queryFn: () => call<Page<Token>>("GET", "tokens", { query: { limit: 200 } }) });
 }
 
+export type NewToken = { name: string; role?: string; projects?: string[]; expires_at?: string };
+
 export function useAddToken() {
   const queryClient = useQueryClient();
   return useMutation({
-    mutationFn: (name: string) => call<Answer<Token>>("POST", "tokens", { body: { name }, key: crypto.randomUUID() }),
+    mutationFn: (given: NewToken) => call<Answer<Token>>("POST", "tokens", { body: { ...given }, key: crypto.randomUUID() }),
     onSuccess: () => queryClient.invalidateQueries({ queryKey: ["tokens"] }),
   });
 }
@@ -64,5 +66,14 @@ export function useRevokeToken() {
   return useMutation({
     mutationFn: (id: number) => call<Answer<Token>>("DELETE", `tokens/${id}`),
     onSuccess: () => queryClient.invalidateQueries({ queryKey: ["tokens"] }),
+  });
+}
+
+export function useChangePassword() {
+  const queryClient = useQueryClient();
+  return useMutation({
+    mutationFn: (given: { current: string; new: string; revoke_tokens: boolean }) =>
+      call<Answer<Person>>("POST", "session/password", { body: given, key: crypto.randomUUID() }),
+    onSuccess: () => queryClient.invalidateQueries(),
   });
 }

@@ -6,7 +6,6 @@ import Link from "@mui/material/Link";
 import Stack from "@mui/material/Stack";
 import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink, Navigate, useParams } from "react-router";
@@ -17,12 +16,13 @@ import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { RefSelect } from "../parts/RefSelect";
 import { shortTime } from "../parts/text";
+import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
 import { cellText } from "./cells";
-import { KINDS, type Kind } from "./kinds";
-import { removeRecord, useRecords, type AnyRecord } from "./queries";
+import { KINDS, type Act, type Kind } from "./kinds";
+import { actOn, removeRecord, useRecords, type AnyRecord } from "./queries";
 import { RecordForm } from "./RecordForm";
 
 export function SetUpPage() {
@@ -53,6 +53,7 @@ function KindView({ kind }: { kind: Kind }) {
   const records = useRecords(kind.collection, filters);
   const may = useMay(kind.role);
   const [form, setForm] = useState<{ record?: AnyRecord } | null>(null);
+  const [acting, setActing] = useState<{ record: AnyRecord; act: Act } | null>(null);
   const [removing, setRemoving] = useState<AnyRecord | null>(null);
   const removal = kind.word === "keep-out" ? "Lift" : kind.word === "reservation" ? "Give back" : "Remove";
   const called = (record: AnyRecord) => String(record.name ?? record["range"]);
@@ -68,7 +69,7 @@ function KindView({ kind }: { kind: Kind }) {
             none="any"
           />
         )}
-        <TextField label="Search" type="search" value={filters["text"] ?? ""} onChange={(event) => set("text", event.target.value)} />
+        <TextFilter label="Search" type="search" value={filters["text"] ?? ""} onChange={(value) => set("text", value)} />
         <Box sx={{ flexGrow: 1, color: "text.secondary" }}>{kind.about}</Box>
         {may ? (
           <Button variant="contained" onClick={() => setForm({})}>
@@ -98,6 +99,13 @@ function KindView({ kind }: { kind: Kind }) {
                         <Button size="small" onClick={() => setForm({ record: row })} aria-label={`Edit ${called(row)}`}>
                           Edit
                         </Button>
+                        {kind.acts
+                          ?.filter((act) => act.shown(row))
+                          .map((act) => (
+                            <Button key={act.path} size="small" onClick={() => setActing({ record: row, act })} aria-label={`${act.label}: ${called(row)}`}>
+                              {act.label}
+                            </Button>
+                          ))}
                         <Button size="small" color="error" onClick={() => setRemoving(row)} aria-label={`${removal} ${called(row)}`}>
                           {removal}
                         </Button>
@@ -111,6 +119,15 @@ function KindView({ kind }: { kind: Kind }) {
         <PageTurner page={records.data} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
       {form && <RecordForm kind={kind} {...(form.record ? { record: form.record } : {})} onClose={() => setForm(null)} />}
+      {acting && (
+        <ConfirmChange
+          title={acting.act.title}
+          chain={[called(acting.record)]}
+          command={`lentra ${kind.word} ${acting.act.command} ${acting.record.name ?? acting.record.id}`}
+          run={(preview, why) => actOn(kind.collection, acting.record.id, acting.act.path, {}, preview, why)}
+          onClose={() => setActing(null)}
+        />
+      )}
       {removing && (
         <ConfirmChange
           title={`${removal} the ${kind.noun}`}

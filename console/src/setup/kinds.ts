@@ -20,6 +20,16 @@ export interface Kind {
   fields: Field[];
   filter?: { name: string; of: string };
   about?: string;
+  acts?: Act[];
+}
+
+/** Something that can be done with a record of a kind, beside editing and removing it. */
+export interface Act {
+  label: string;
+  path: string;
+  command: string;
+  title: string;
+  shown: (record: Record<string, unknown>) => boolean;
 }
 
 const ABOUT: Field = { name: "about", label: "About", kind: "long" };
@@ -205,13 +215,23 @@ export const KINDS: Record<string, Kind> = {
     collection: "people",
     role: "admin",
     columns: ["name", "full_name", "role", "projects", "active"],
+    acts: [
+      {
+        label: "Unlock",
+        path: "unlock",
+        command: "unlock",
+        title: "Forget the failed sign-ins of somebody",
+        shown: (person) => !!person["locked_until"],
+      },
+      { label: "Revoke tokens", path: "revoke-tokens", command: "revoke-tokens", title: "Revoke all tokens of somebody", shown: () => true },
+    ],
     fields: [
       NAME,
       { name: "full_name", label: "Full name" },
       { name: "role", label: "Role", kind: "choice", choices: ["viewer", "requester", "planner", "admin"], needed: true },
       { name: "projects", label: "Own projects", kind: "refs", help: "names with commas between" },
       { name: "active", label: "Active", kind: "yes-no" },
-      { name: "password", label: "New password", kind: "password", help: "12 characters or more; leave empty to keep" },
+      { name: "password", label: "New password", kind: "password", help: "12 characters or more, not easily guessed; leave empty to keep" },
     ],
   },
 };

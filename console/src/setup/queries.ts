@@ -44,7 +44,7 @@ export function removeRecord(collection: string, id: number, preview: boolean, w
   return call("DELETE", `${collection}/${id}`, { query: { preview: preview || undefined, why } });
 }
 
-/** One of the things that can be done with a pool: ranges, change-range, second-family. */
-export function actOnPool(pool: number, what: string, body: object, preview: boolean, why: string): Promise<Answer<unknown>> {
-  return call("POST", `pools/${pool}/${what}`, { query: { preview: preview || undefined, why }, body, key: crypto.randomUUID() });
+/** One of the things that can be done with a record: ranges of a pool, change-range, second-family, unlock of a person. */
+export function actOn(collection: string, id: number, what: string, body: object, preview: boolean, why: string): Promise<Answer<unknown>> {
+  return call("POST", `${collection}/${id}/${what}`, { query: { preview: preview || undefined, why }, body, key: crypto.randomUUID() });
 }

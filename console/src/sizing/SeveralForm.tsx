@@ -1,3 +1,4 @@
+import Alert from "@mui/material/Alert";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -18,25 +19,28 @@ interface Need {
 }
 
 /** Lines such as "data 700", "app 110 +10" or "link /29". */
-function needsOf(text: string): Need[] {
-  return text
-    .split("\n")
-    .map((line) => line.trim().split(/[\s=]+/))
-    .filter((words) => words.length > 1 && words[0] !== "")
-    .map(([name = "", amount = "", more = ""]) => {
-      if (amount.startsWith("/")) return { name, length: Number(amount.slice(1)) };
-      const growth = Number((more || amount.split("+")[1] || "").replace(/[+%]/g, ""));
-      return { name, hosts: Number.parseInt(amount, 10) || 0, ...(growth ? { growth } : {}) };
-    });
+const NEED = /^(\S+)[\s=]+(?:\/(\d{1,3})|(\d+)(?:\s*\+\s*(\d+)\s*%?)?)$/;
+
+/** The needs written, and the lines that are none: a number is read whole or not at all. */
+export function needsOf(text: string): { needs: Need[]; odd: string[] } {
+  const needs: Need[] = [];
+  const odd: string[] = [];
+  for (const line of text.split("\n").map((one) => one.trim())) {
+    const [, name, length, hosts, growth] = NEED.exec(line) ?? [];
+    if (name && length) needs.push({ name, length: Number(length) });
+    else if (name && hosts) needs.push({ name, hosts: Number(hosts), ...(Number(growth) ? { growth: Number(growth) } : {}) });
+    else if (line) odd.push(line);
+  }
+  return { needs, odd };
 }
 
 export function SeveralForm() {
   const [text, setText] = useState("data 700\napp 250\nedge 110\nops 20\nlink /29");
   const [inside, setInside] = useState("");
   const [sheet, setSheet] = useState("");
-  const needs = needsOf(text);
+  const { needs, odd } = needsOf(text);
   const body = { needs, ...(inside ? { inside } : {}), ...(sheet ? { sheet } : {}) };
-  const packed = useWorkedOutFrom<Packed>("size/several", body, needs.length > 0);
+  const packed = useWorkedOutFrom<Packed>("size/several", body, needs.length > 0 && odd.length === 0);
   return (
     <Stack sx={{ gap: 2 }}>
       <Inputs>
@@ -54,6 +58,11 @@ export function SeveralForm() {
           <SheetSelect value={sheet} onChange={setSheet} />
         </Stack>
       </Inputs>
+      {odd.length > 0 && (
+        <Alert severity="warning">
+          Not read: {odd.map((line) => `“${line}”`).join(", ")}. Write a name and a whole number without separators, such as: app 1200, or app 250 +10, or link /29.
+        </Alert>
+      )}
       <ProblemAlert error={packed.error} />
       {packed.data && !packed.error && (
         <>

@@ -2,7 +2,6 @@
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { Link as RouterLink } from "react-router";
 import type { Told } from "../api/client";
@@ -12,6 +11,7 @@ import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { shellWord } from "../parts/text";
+import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useRecords, type AnyRecord } from "../setup/queries";
@@ -27,13 +27,7 @@ export function AddressesPage() {
       <Typography variant="h1">Addresses</Typography>
       <Stack direction="row" role="search" aria-label="Filters" sx={{ gap: 2, flexWrap: "wrap" }}>
         {Object.entries(FILTERS).map(([name, label]) => (
-          <TextField
-            key={name}
-            label={label}
-            defaultValue={filters[name] ?? ""}
-            onKeyDown={(event) => event.key === "Enter" && set(name, (event.target as HTMLInputElement).value.trim())}
-            onBlur={(event) => event.target.value.trim() !== (filters[name] ?? "") && set(name, event.target.value.trim())}
-          />
+          <TextFilter key={name} label={label} value={filters[name] ?? ""} onChange={(value) => set(name, value)} />
         ))}
       </Stack>
       <Card>

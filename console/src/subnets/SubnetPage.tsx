@@ -281,7 +281,8 @@ function Actions({ subnet }: { subnet: Subnet }) {
           title={doing === "release" ? "Give back" : "Free at once"}
           chain={chain}
           command={`lentra release ${subnet.name}${doing === "at once" ? " --at-once" : ""}`}
-          run={(preview, why) => release(subnet, doing === "at once", preview, why)}
+          run={(preview, why, despiteUse) => release(subnet, { at_once: doing === "at once", despite_use: despiteUse }, preview, why)}
+          insist="Give it back all the same: what is recorded in it goes with it"
           describe={(result) =>
             result.ends_at && result.state === "cooling"
               ? `Its range and name will cool until ${shortTime(result.ends_at)}.`

@@ -6,7 +6,6 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { Listed } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
@@ -16,6 +15,7 @@ import { RecordTable } from "../parts/RecordTable";
 import { RefSelect } from "../parts/RefSelect";
 import { StateChip } from "../parts/states";
 import { shellWord, tagText } from "../parts/text";
+import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useSubnets } from "./queries";
@@ -92,16 +92,4 @@ export function SubnetsPage() {
       <CommandLine text={["lentra list", ...given.map(([name, value]) => `--${name} ${shellWord(value)}`)].join(" ")} />
     </Stack>
   );
-}
-
-/** A text filter that waits until typing pauses. */
-function TextFilter({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
-  const [typed, setTyped] = useState(value);
-  useEffect(() => setTyped(value), [value]);
-  useEffect(() => {
-    if (typed === value) return;
-    const wait = setTimeout(() => onChange(typed.trim()), 400);
-    return () => clearTimeout(wait);
-  }, [typed, value, onChange]);
-  return <TextField label={label} value={typed} onChange={(event) => setTyped(event.target.value)} />;
 }

@@ -27,10 +27,10 @@ export function useNeighbours(id: string) {
   return useQuery({ queryKey: ["subnets", id, "neighbours"], queryFn: () => call<Whereabouts[]>("GET", `subnets/${id}/neighbours`) });
 }
 
-export function release(subnet: Subnet, atOnce: boolean, preview: boolean, why: string): Promise<Answer<Subnet>> {
+export function release(subnet: Subnet, how: { at_once: boolean; despite_use: boolean }, preview: boolean, why: string): Promise<Answer<Subnet>> {
   return call("POST", `subnets/${subnet.id}/release`, {
     query: { preview: preview || undefined, why },
-    body: { at_once: atOnce },
+    body: how,
     key: crypto.randomUUID(),
     version: subnet.version,
   });

@@ -93,16 +93,24 @@ def gateway_address(block: Prefix, rules: FamilyRules, rule: str) -> int | None:
         family, address = parse_address(rule)
     except Refusal:
         raise BadAddress(
-            f"{rule!r} is no gateway: none, first, last, or an address of {block}",
+            f"{rule!r} is not a gateway: none, first, last, or an address of {block}",
             field="gateway",
             received=rule,
             suggestions=[*GATEWAY_RULES, address_text(block.family, min(inside.low, block.last))],
         )
+    fault = None
     if family != block.family or not block.first <= address <= block.last:
+        fault = f"is outside {block}: a gateway has an address of its block"
+    elif address == block.first and rules.head:
+        fault = f"is the {'network' if family == 4 else 'subnet-router anycast'} address of {block}"
+    elif family == 4 and address == block.last and rules.tail:
+        fault = f"is the broadcast address of {block}"
+    if fault:
         raise BadAddress(
-            f"{rule} is outside {block}: a gateway has an address of its block",
+            f"{rule} {fault}",
             field="gateway",
             received=rule,
+            rule="a gateway has an address of its block that is neither the first nor the broadcast address",
             suggestions=[address_text(block.family, min(inside.low, block.last))],
         )
     return address

@@ -106,8 +106,9 @@ def nodes_carried(need: ClusterNeed, sheet: RuleSheet, length: int) -> int:
     >>> nodes_carried(ClusterNeed(1, 1, 40, 3), SHIPPED[1], 22)
     23
     """
+    check_need(need, sheet)
     rules = sheet.family(4)
-    usable = max(0, (1 << (32 - length)) - rules.withheld)
+    usable = rules.usable_of(1 << (32 - length))
     per_node = 1 if need.own_range else 1 + need.workloads
     return max(0, (usable - need.balancers) // per_node - need.surge)
 
@@ -118,7 +119,7 @@ def require_fit(need: ClusterNeed, sheet: RuleSheet, length: int) -> None:
     Raises:
         ClusterDoesNotFit: says needed, available, and the largest node count that fits.
     """
-    usable = max(0, (1 << (32 - length)) - sheet.family(4).withheld)
+    usable = sheet.family(4).usable_of(1 << (32 - length))
     needed = need.addresses()
     if needed <= usable:
         return
@@ -189,19 +190,24 @@ def service_range(prefix: Prefix, name_service: int | None = None) -> ServiceRan
         )
     address = prefix.first + NAME_SERVICE_OFFSET if name_service is None else name_service
     shown = address_text(prefix.family, address)
-    if not prefix.first < address <= prefix.last or address == prefix.first + 1:
+    broadcast = prefix.last if prefix.family == 4 else None
+    if not prefix.first < address <= prefix.last or address in (prefix.first + 1, broadcast):
         if address == prefix.first:
             fault = "is the first address of the service range, which no service may have"
         elif address == prefix.first + 1:
             fault = "belongs to the default service"
+        elif address == broadcast:
+            fault = (
+                "is the last address of the service range, which some platforms withhold as its broadcast address"
+            )
         else:
             fault = f"is outside the service range {prefix}"
-        usual = min(prefix.first + NAME_SERVICE_OFFSET, prefix.last)
+        usual = min(prefix.first + NAME_SERVICE_OFFSET, max(prefix.first + 2, prefix.last - 1))
         raise BadNameService(
             f"{shown} {fault}",
             field="name_service",
             received=shown,
-            rule="the name service has an address of the service range beyond the first two",
+            rule="the name service has an address of the service range beyond the first two, and not the last",
             suggestions=[address_text(prefix.family, usual)],
         )
     default = address_text(prefix.family, prefix.first + 1)

@@ -12,7 +12,7 @@ from heapq import nsmallest
 
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.forecast import take
-from lentra.addressing.prefix import BITS, Prefix, containing
+from lentra.addressing.prefix import BITS, Prefix, containing, without
 
 _MOVABLE = (State.HANDED_OUT, State.ROOM)
 _LOOKED_AT = 200
@@ -99,13 +99,7 @@ def _free_inside(clearing: Clearing) -> list[Prefix]:
     pieces = [clearing.prefix]
     for extent in (*clearing.blocks, *clearing.room):
         at = next(n for n, piece in enumerate(pieces) if piece.contains(extent.prefix))
-        rest = []
-        whole = pieces[at]
-        while whole != extent.prefix:
-            half = Prefix(whole.family, whole.first, whole.length + 1)
-            whole = half if half.contains(extent.prefix) else half.buddy()
-            rest.append(whole.buddy())
-        pieces[at : at + 1] = rest
+        pieces[at : at + 1] = without(pieces[at], extent.prefix)
     return pieces
 
 

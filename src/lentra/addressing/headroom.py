@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from decimal import Decimal, localcontext
 from fractions import Fraction
 from math import log
 
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS
+
+THRESHOLDS = ("warning", "critical", "full")
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,9 +45,22 @@ class Usage:
         return self.addresses.get(State.FREE, 0)
 
     @property
+    def used(self) -> int:
+        """Addresses in use: all that are not free."""
+        return self.total - self.free
+
+    @property
     def used_percent(self) -> float:
         """Share that is not free, in percent."""
-        return float(Fraction(100 * (self.total - self.free), self.total)) if self.total else 0.0
+        return float(Fraction(100 * self.used, self.total)) if self.total else 0.0
+
+    def amount_at(self, percent: int) -> int:
+        """The fewest addresses in use that are so large a share of all."""
+        return -(-self.total * percent // 100)
+
+    def reaches(self, percent: int) -> bool:
+        """True if so large a share, or more, is not free."""
+        return self.total > 0 and self.used >= self.amount_at(percent)
 
     def share(self, state: State) -> Fraction:
         """Share of a state, 0 to 1, exact: the shares of all states add up to 1."""
@@ -65,7 +81,7 @@ class Usage:
     def hd_ratio(self, unit: int) -> float:
         """Host-density ratio (RFC 3194) in units of a length: log(used) / log(all)."""
         shift = BITS[self.family] - unit
-        return hd_ratio((self.total - self.free) >> shift, self.total >> shift)
+        return hd_ratio(self.used >> shift, self.total >> shift)
 
     def still_fits(self, length: int) -> int:
         """How many blocks of `length` could be handed out, from the counts alone."""
@@ -89,7 +105,8 @@ def units_at(threshold: float, units: int) -> int:
     >>> units_at(0.94, 65_536)
     33689
     """
-    return int(units**threshold)
+    with localcontext(prec=60):  # a float is off by thousands of units at 2**64
+        return int(Decimal(units) ** Decimal(str(threshold)))
 
 
 def usage_of(family: int, extents: Iterable[Extent]) -> Usage:

@@ -1,7 +1,7 @@
 """Dividing a block: equal splits, and blocks of mixed sizes packed largest first.
 
 Blocks whose sizes are powers of two pack without a gap when the largest come first, so the sum of the sizes
-says whether they fit, and the order in which they were written down does not matter.
+says whether they fit; equal ones keep the order in which they were written down.
 """
 
 from __future__ import annotations
@@ -102,11 +102,11 @@ def smallest_holding(family: int, lengths: Iterable[int]) -> int:
 
 
 def pack(block: Prefix, needs: Sequence[tuple[str, int]]) -> Packing:
-    """Place a block for each need (key, length) in `block`, largest first; equal ones in order of their keys.
+    """Place a block for each need (key, length) in `block`, largest first; equal ones in the order given.
 
     Raises:
         Exhausted: they do not fit; says the shortfall and the smallest block that would do.
-        Refusal: a length is no length of the family.
+        Refusal: a length is not one of the family.
     """
     bits = BITS[block.family]
     for key, length in needs:
@@ -125,7 +125,7 @@ def pack(block: Prefix, needs: Sequence[tuple[str, int]]) -> Packing:
             suggestions=[f"/{least}"],
         )
     placed, at = [], block.first
-    for key, length in sorted(needs, key=lambda need: (need[1], need[0])):
+    for key, length in sorted(needs, key=lambda need: need[1]):
         placed.append(Packed(key, Prefix(block.family, at, length)))
         at += 1 << (bits - length)
     return Packing(placed, prefixes_of_range(block.family, at, block.last))

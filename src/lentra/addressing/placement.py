@@ -40,7 +40,7 @@ def place(store: ExtentStore, length: int, placement: str = "snug") -> Place:
     fitting = sorted(n for n, count in counts.items() if count and n <= length)
     if placement not in PLACEMENTS:
         raise Refusal(
-            f"{placement!r} is no placement: one of {', '.join(PLACEMENTS)}",
+            f"{placement!r} is not a placement: one of {', '.join(PLACEMENTS)}",
             field="placement",
             received=placement,
             suggestions=PLACEMENTS,
@@ -76,8 +76,24 @@ def place_beside(store: ExtentStore, length: int, neighbour: Prefix) -> Place:
         block = Prefix(store.family, within.first, length)
         options.append((block.first - neighbour.last, 0, block, within))
     for within in store.highest_free(fitting, neighbour.first):
-        block = containing(store.family, within.last, length)
-        options.append((neighbour.first - block.last, 1, block, within))
+        if not within.contains(neighbour):
+            block = containing(store.family, within.last, length)
+            options.append((neighbour.first - block.last, 1, block, within))
+    holder = store.at(neighbour.first)
+    if holder and holder.state is State.FREE and holder.prefix.contains(neighbour):
+        # The neighbour is free itself: the blocks directly beside it lie in the same free extent.
+        step = max(neighbour.size, 1 << (BITS[store.family] - length))
+        around = containing(store.family, neighbour.first, min(length, neighbour.length))
+        for first, before in ((around.first + step, 0), (around.first - (1 << (BITS[store.family] - length)), 1)):
+            if (
+                first >= 0
+                and holder.prefix.first <= first <= holder.prefix.last
+                and length >= holder.prefix.length
+            ):
+                block = containing(store.family, first, length)
+                distance = neighbour.first - block.last if before else block.first - neighbour.last
+                if distance > 0:
+                    options.append((distance, before, block, holder.prefix))
     if not options:  # the neighbour covers all that is free
         return place(store, length, "low")
     distance, before, block, within = min(options)

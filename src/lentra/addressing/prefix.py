@@ -11,7 +11,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lentra.addressing.refusal import BadPrefix, OffBoundary, WrongFamily
+from lentra.addressing.refusal import BadPrefix, OffBoundary, Refusal, WrongFamily
 
 BITS = {4: 32, 6: 128}
 _LONGEST_TEXT = 60
@@ -35,6 +35,16 @@ class Prefix:
     family: int
     first: int
     length: int
+
+    def __post_init__(self) -> None:
+        if __debug__:  # left out by python -O
+            bits = BITS[self.family]
+            if (
+                not 0 <= self.length <= bits
+                or self.first >> bits
+                or self.first & ((1 << (bits - self.length)) - 1)
+            ):
+                raise ValueError(f"no prefix: family {self.family}, first {self.first}, length {self.length}")
 
     @property
     def bits(self) -> int:
@@ -85,20 +95,30 @@ class Prefix:
         for n in range(1 << (length - self.length)):
             yield self.child(length, n)
 
-    def reverse_name(self) -> str:
-        """Reverse DNS name of the block (RFC 1035 section 3.5, RFC 3596 section 2.5).
+    def reverse_names(self, most: int = 256) -> list[str]:
+        """Names of the reverse DNS zones that make up exactly the block (RFC 1035 section 3.5, RFC 3596 section 2.5).
 
-        A length between two label boundaries gives the name of the widest whole-label block inside that
-        starts at the first address, as delegation works per label (RFC 2317 is for smaller IPv4 blocks).
+        A length between two label boundaries has several zones; at most so many are told. An IPv4 block longer than /24
+        that is no single address is a part of its /24's zone, delegated as RFC 2317 section 4 has it
+        (``128/25.64.40.10.in-addr.arpa``).
         """
         step = 8 if self.family == 4 else 4
-        labels = -(-self.length // step)
-        if self.family == 4:
-            digits = [str(self.first >> shift & 255) for shift in (24, 16, 8, 0)]
-        else:
-            digits = list(f"{self.first:032x}")
-        suffix = "in-addr.arpa" if self.family == 4 else "ip6.arpa"
-        return ".".join([*reversed(digits[:labels]), suffix])
+        if self.family == 4 and 24 < self.length < 32:
+            octets = [str(self.first >> shift & 255) for shift in (24, 16, 8)]
+            return [".".join([f"{self.first & 255}/{self.length}", *reversed(octets), "in-addr.arpa"])]
+        boundary = -(-self.length // step) * step
+        count = min(1 << (boundary - self.length), most)
+        return [self.child(boundary, n)._zone(step) for n in range(count)]
+
+    def _zone(self, step: int) -> str:
+        """Name of the zone of a block on a label boundary."""
+        digits = (
+            [str(self.first >> shift & 255) for shift in (24, 16, 8, 0)]
+            if step == 8
+            else list(f"{self.first:032x}")
+        )
+        suffix = "in-addr.arpa" if step == 8 else "ip6.arpa"
+        return ".".join([*reversed(digits[: self.length // step]), suffix])
 
 
 def containing(family: int, address: int, length: int) -> Prefix:
@@ -121,7 +141,7 @@ def range_text(family: int, first: int, last: int) -> str:
 
 
 def widest_on_boundary(family: int, address: int) -> Prefix:
-    """The widest prefix that can start at the address."""
+    """The largest aligned prefix that starts at the address."""
     if address == 0:
         return Prefix(family, 0, 0)
     zeros = (address & -address).bit_length() - 1
@@ -141,7 +161,13 @@ def prefixes_of_range(family: int, first: int, last: int) -> list[Prefix]:
 
 
 def without(outer: Prefix, inner: Prefix) -> list[Prefix]:
-    """What is left of `outer` when `inner` is cut out: the fewest prefixes, in order."""
+    """Set difference: the fewest prefixes, in order, that make up `outer` without `inner`, which lies inside it.
+
+    Raises:
+        ValueError: it does not.
+    """
+    if not outer.contains(inner):
+        raise ValueError(f"{inner} does not lie inside {outer}")
     left = prefixes_of_range(outer.family, outer.first, inner.first - 1)
     return left + prefixes_of_range(outer.family, inner.last + 1, outer.last)
 
@@ -179,21 +205,24 @@ def parse_prefix(text: str, *, family: int | None = None) -> Prefix:
     address, slash, length_text = shown.partition("/")
     if not slash:
         got_family, number = _parse_address(address, shown)
-        widest = widest_on_boundary(got_family, number)
+        single, *blocks = [Prefix(got_family, number, BITS[got_family]), *_meant_by("", got_family, number)]
+        blocks = [block for block in blocks if block != single][:1]
+        words = f", or a block such as {blocks[0]}" if blocks else ""
         raise BadPrefix(
-            f"{shown!r} has no prefix length: write {shown}/{BITS[got_family]} for the single address, "
-            f"or a block such as {widest}",
+            f"{shown!r} has no prefix length: write {single} for the single address{words}",
             received=text,
-            suggestions=[f"{shown}/{BITS[got_family]}", widest],
+            suggestions=[single, *blocks],
         )
     got_family, number = _parse_address(address, shown)
     bits = BITS[got_family]
+    if got_family == 4 and "." in length_text:
+        length_text = str(_length_of_mask(length_text, shown, number))
     if not re.fullmatch(r"[0-9]{1,3}", length_text) or int(length_text) > bits:
         raise BadPrefix(
             f"{length_text!r} in {shown!r} is no IPv{got_family} prefix length: it is a whole number "
             f"from 0 to {bits}",
             received=text,
-            suggestions=[widest_on_boundary(got_family, number)],
+            suggestions=_meant_by(length_text, got_family, number),
         )
     if len(length_text) > 1 and length_text[0] == "0":
         right = f"{address}/{int(length_text)}"
@@ -203,6 +232,35 @@ def parse_prefix(text: str, *, family: int | None = None) -> Prefix:
     if family is not None and family != got_family:
         raise WrongFamily(f"{shown} is IPv{got_family}; IPv{family} is needed here", received=text)
     return on_boundary(got_family, number, int(length_text))
+
+
+def _length_of_mask(text: str, shown: str, address: int) -> int:
+    """The prefix length that a network mask (255.255.254.0) or a wildcard (0.0.1.255) stands for."""
+    _, mask = _parse_address(text, shown)
+    top = (1 << 32) - 1
+    # A mask has its ones at the front, a wildcard at the end; all ones or none are read as a mask.
+    for ones, is_wildcard in ((mask, False), (mask ^ top, True)):
+        zeros = ones ^ top
+        if zeros & (zeros + 1) == 0 and not (is_wildcard and mask == 0):
+            return 32 - zeros.bit_length()
+    raise BadPrefix(
+        f"{text!r} in {shown!r} is neither a network mask nor a wildcard: its ones do not lie together",
+        received=shown,
+        suggestions=[widest_on_boundary(4, address)],
+    )
+
+
+def _meant_by(length: str, family: int, address: int) -> list[Prefix]:
+    """What a wrong length was probably meant to be: a slip of the finger, or else a common length at that address."""
+    widest = widest_on_boundary(family, address).length
+    usual = (24, 16, 8, 32) if family == 4 else (64, 56, 48, 128)
+    slips = [
+        int(part) for part in (length[1:], length[:-1]) if part.isascii() and part.isdigit() and len(part) < 4
+    ]
+    fitting = [n for n in (*slips, *usual) if widest <= n <= BITS[family]]
+    return [Prefix(family, address, n) for n in list(dict.fromkeys(fitting))[:2]] or [
+        Prefix(family, address, BITS[family])
+    ]
 
 
 def on_boundary(family: int, address: int, length: int) -> Prefix:
@@ -247,11 +305,16 @@ def parse_address(text: str, *, family: int | None = None) -> tuple[int, int]:
 
 
 def parse_range(text: str) -> tuple[int, int, int]:
-    """Read a prefix, one address, or ``first-last``; returns (family, first, last)."""
-    shown = _clean(text)
+    """Read a prefix, one address, or ``first-last``; returns (family, first, last).
+
+    The end may be short for IPv4: ``10.40.64.0-255``. Any dash will do.
+    """
+    shown = _clean(re.sub(r"\s*[-\u2010-\u2015\u2212]\s*", "-", text) if isinstance(text, str) else text)
     if "-" in shown:
         low, _, high = shown.partition("-")
         family, first = parse_address(low)
+        if family == 4 and re.fullmatch(r"[0-9]{1,3}", high):
+            high = f"{low.rpartition('.')[0]}.{high}"
         other, last = parse_address(high)
         if family != other:
             raise BadPrefix(f"{shown!r} mixes IPv4 and IPv6 in one range", received=text)
@@ -277,7 +340,7 @@ def _clean(text: str) -> str:
         raise BadPrefix("a prefix is missing: write one such as 10.40.64.0/20", received=text)
     if len(shown) > _LONGEST_TEXT * 2 or not shown.isascii() or not shown.isprintable():
         raise BadPrefix(
-            "this is no prefix: it is too long or has characters that no address has",
+            "this is not a prefix: it is too long or has characters that no address has",
             received=ascii(shown[:_LONGEST_TEXT]),
         )
     return shown
@@ -290,7 +353,7 @@ def _parse_address(text: str, shown: str) -> tuple[int, int]:
             f"{shown!r} carries a zone id, which means something on one host only: leave out "
             f"{text[len(plain) :]!r}",
             received=shown,
-            suggestions=[shown.replace(text[len(plain) :], "")],
+            suggestions=[_as_it_would_do(shown.replace(text[len(plain) :], ""))],
         )
     if ":" in text:
         try:
@@ -300,7 +363,7 @@ def _parse_address(text: str, shown: str) -> tuple[int, int]:
     octets = text.split(".")
     if len(octets) != 4:
         raise BadPrefix(
-            f"{shown!r} is no prefix: an IPv4 address has 4 numbers with dots between them, "
+            f"{shown!r} is not a prefix: an IPv4 address has 4 numbers with dots between them, "
             f"an IPv6 address has colons",
             received=shown,
         )
@@ -318,6 +381,14 @@ def _parse_address(text: str, shown: str) -> tuple[int, int]:
             suggestions=[right],
         )
     return 4, int(ipaddress.IPv4Address(text))
+
+
+def _as_it_would_do(text: str) -> str:
+    """A suggestion that is accepted itself: a prefix on boundary."""
+    try:
+        return str(parse_prefix(text)) if "/" in text else text
+    except Refusal as refusal:
+        return refusal.suggestions[0] if refusal.suggestions else text
 
 
 def _reason(why: Exception) -> str:
@@ -338,11 +409,3 @@ def nearest_inside(prefix: Prefix, ranges: list[Prefix]) -> Prefix | None:
             block = containing(parent.family, min(prefix.first, parent.last), prefix.length)
         options.append((abs(block.first - prefix.first), block))
     return min(options)[1] if options else None
-
-
-def range_in_line(line: str) -> str:
-    """The range in a line of a pasted list, comments and list marks left out; empty if there is none."""
-    words = line.partition("#")[0].replace(",", " ").replace(";", " ").strip(" \t-*•").split()
-    if len(words) >= 3 and words[1] in ("-", "–", "to"):
-        return f"{words[0]}-{words[2]}"
-    return words[0] if words else ""

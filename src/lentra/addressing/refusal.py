@@ -1,7 +1,7 @@
 """The root of every refusal, and those that the core itself makes.
 
     Refusal                  something asked for cannot be had; says why, with evidence and a way out
-    ├── BadPrefix            text that is no prefix or address
+    ├── BadPrefix            text that is not a prefix or address
     │   └── OffBoundary      host bits are set: the first address is not a multiple of the size
     ├── WrongFamily          IPv4 where IPv6 is meant, or the other way round
     ├── LengthOutOfBounds    a prefix length that the rule sheet or the pool does not allow
@@ -10,11 +10,12 @@
     ├── ClusterDoesNotFit    a subnet too small for a cluster's nodes and workloads
     ├── BadNameService       a name-service address that its service range cannot have
     ├── BadAddress           an address that a block cannot give: outside, withheld, in the DHCP range
-    ├── CannotGrow           a block that cannot grow where it is; says what is in the way
     ├── OutsideParent        a range that lies in no range of its pool
-    ├── Overlaps             a range that something else holds, wholly or in part
-    │   └── KeptOut          the same, held by a keep-out
-    └── Exhausted            no free space of the length asked for
+    └── Conflict             what is asked for makes sense, but what is there stands against it
+        ├── CannotGrow       a block that cannot grow where it is; says what is in the way
+        ├── Overlaps         a range that something else holds, wholly or in part
+        │   └── KeptOut      the same, held by a keep-out
+        └── Exhausted        no free space of the length asked for
 
 The registry's own refusals (`lentra.registry.errors`) grow from the same root, so that every interface
 can present any of them in one way.
@@ -23,7 +24,7 @@ can present any of them in one way.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 
 class Refusal(ValueError):
@@ -40,6 +41,7 @@ class Refusal(ValueError):
 
     code: ClassVar[str] = "refused"
     title: ClassVar[str] = "Refused"
+    status: ClassVar[int] = 400  # of an answer by HTTP (RFC 9110, section 15)
 
     def __init__(
         self,
@@ -59,15 +61,41 @@ class Refusal(ValueError):
         self.conflicts = list(conflicts)
         self.suggestions = [str(value) for value in suggestions]
 
-    def about(self, field: str) -> Refusal:
+    def with_(
+        self,
+        *,
+        message: str | None = None,
+        conflicts: Sequence[Mapping[str, Any]] | None = None,
+        suggestions: Sequence[object] | None = None,
+        rule: str | None = None,
+    ) -> Self:
+        """The same refusal, told with more: whatever is given takes the place of what it had."""
+        return type(self)(
+            message or self.message,
+            field=self.field,
+            received=self.received,
+            rule=rule or self.rule,
+            conflicts=self.conflicts if conflicts is None else conflicts,
+            suggestions=self.suggestions if suggestions is None else suggestions,
+        )
+
+    def about(self, field: str) -> Self:
         """The same refusal, naming the input it is about unless it already does."""
         if self.field is None:
             self.field = field
         return self
 
 
+class Conflict(Refusal):
+    """What is asked for makes sense, but what is there stands against it."""
+
+    code = "conflict"
+    title = "Conflict"
+    status = 409
+
+
 class BadPrefix(Refusal):
-    """Text that is no prefix or address."""
+    """Text that is not a prefix or address."""
 
     code = "bad-prefix"
     title = "Not a prefix"
@@ -129,7 +157,7 @@ class BadAddress(Refusal):
     title = "Address not possible"
 
 
-class CannotGrow(Refusal):
+class CannotGrow(Conflict):
     """The block cannot grow where it is."""
 
     code = "cannot-grow"
@@ -143,7 +171,7 @@ class OutsideParent(Refusal):
     title = "Outside the pool"
 
 
-class Overlaps(Refusal):
+class Overlaps(Conflict):
     """Something else holds the range, wholly or in part."""
 
     code = "overlaps"
@@ -157,7 +185,7 @@ class KeptOut(Overlaps):
     title = "Kept out"
 
 
-class Exhausted(Refusal):
+class Exhausted(Conflict):
     """There is no free space of the length asked for."""
 
     code = "exhausted"

@@ -35,7 +35,11 @@ class FamilyRules:
 
     def usable(self, block: Prefix) -> int:
         """Addresses of a block that hosts can have, never below 0."""
-        return max(0, block.size - self.withheld)
+        return self.usable_of(block.size)
+
+    def usable_of(self, size: int) -> int:
+        """The same of any block of that many addresses."""
+        return max(0, size - self.withheld)
 
 
 @dataclass(frozen=True, slots=True)

@@ -73,21 +73,21 @@ def size_by_hosts(
     needed = hosts_with_growth(hosts, growth) + fixed
     least = BITS[family] - (needed + rules.withheld - 1).bit_length()
     if least < rules.shortest:
-        most = max(0, (1 << (BITS[family] - rules.shortest)) - rules.withheld)
+        most = rules.usable_of(1 << (BITS[family] - rules.shortest))
         raise LengthOutOfBounds(
             f"{needed:,} hosts need a /{least}, but rule sheet {sheet.name} allows no subnet wider than "
             f"/{rules.shortest}, which has {most:,} usable addresses",
             field="hosts",
             received=hosts,
             rule=f"{sheet.name}: shortest IPv{family} subnet /{rules.shortest}",
-            suggestions=[max(0, most - fixed) * 100 // (100 + growth)],
+            suggestions=[n] if (n := max(0, most - fixed) * 100 // (100 + growth)) else [],
         )
     chosen = min(least, rules.longest) if length is None else length
     sheet.check_subnet_length(family, chosen)
     if chosen > least:
         block = 1 << (BITS[family] - chosen)
         raise HostsDoNotFit(
-            f"{needed:,} hosts do not fit a /{chosen}, which has {max(0, block - rules.withheld):,} usable "
+            f"{needed:,} hosts do not fit a /{chosen}, which has {rules.usable_of(block):,} usable "
             f"addresses under {sheet.name}: /{least} is the least",
             field="length",
             received=f"/{chosen}",
@@ -158,13 +158,13 @@ def size_of_length(length: int, sheet: RuleSheet, *, family: int = 4) -> Size:
 
 def _size(family: int, length: int, rules: FamilyRules, needed: int, sheet: str) -> Size:
     total = 1 << (BITS[family] - length)
-    usable = max(0, total - rules.withheld)
+    usable = rules.usable_of(total)
     if needed == 0:
         why = "the length was given"
     elif length >= rules.longest:
         why = f"rule sheet {sheet} allows no subnet smaller than /{rules.longest}"
     else:
-        smaller = max(0, (total >> 1) - rules.withheld)
+        smaller = rules.usable_of(total >> 1)
         if smaller >= needed:
             why = f"/{length + 1} would do: it has {smaller:,} usable, {needed:,} are needed"
         else:
@@ -176,7 +176,7 @@ def _size(family: int, length: int, rules: FamilyRules, needed: int, sheet: str)
 def _check_counts(hosts: int, growth: int, what: str = "hosts") -> None:
     if not 1 <= hosts <= MOST_HOSTS:
         raise Refusal(
-            f"{hosts:,} is no number of {what}: 1 to {MOST_HOSTS:,}",
+            f"{hosts:,} is not a valid number of {what}: 1 to {MOST_HOSTS:,}",
             field=what,
             received=hosts,
             suggestions=[max(1, min(hosts, MOST_HOSTS))],
@@ -206,7 +206,7 @@ class Explanation:
     gateways: list[str]
     enclosing: list[str]
     children: dict[int, int]
-    reverse_name: str
+    reverse_names: list[str]
 
 
 def explain(block: Prefix, sheet: RuleSheet) -> Explanation:
@@ -235,5 +235,5 @@ def explain(block: Prefix, sheet: RuleSheet) -> Explanation:
         gateways=list(dict.fromkeys(a for a in (first, last) if a)),
         enclosing=[str(block.enclosing(n)) for n in range(block.length - 1, max(-1, block.length - 5), -1)],
         children={n: 1 << (n - block.length) for n in sorted(lengths)},
-        reverse_name=block.reverse_name(),
+        reverse_names=block.reverse_names(16),
     )

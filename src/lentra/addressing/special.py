@@ -77,6 +77,18 @@ PREFILLED = _table(
 )
 
 
+_SHARED = parse_prefix("100.64.0.0/10")  # RFC 6598
+
+
+def kind_of_space(prefix: Prefix) -> str:
+    """What a range is in one word: private, shared (RFC 6598), or public; mixed where it holds several of these."""
+    if is_private(prefix):
+        return "private"
+    if _SHARED.contains(prefix):
+        return "shared address space between providers and customers (RFC 6598)"
+    return "mixed" if any(prefix.overlaps(other) for other in (*PRIVATE, _SHARED)) else "public"
+
+
 def is_private(prefix: Prefix) -> bool:
     """True if all of it is private (RFC 1918 section 3) or unique-local (RFC 4193 section 3) space."""
     return any(private.contains(prefix) for private in PRIVATE)
@@ -86,7 +98,7 @@ def prefilled_notes(prefix: Prefix) -> list[str]:
     """Notes for a range that equals, or is inside, one that many platforms prefill."""
     return [
         f"{prefix} {'is' if row.prefix == prefix else f'lies in {row.prefix}, which is'} {row.why}: "
-        "it will clash once networks are joined"
+        "it may clash once networks are joined"
         for row in PREFILLED
         if row.prefix.contains(prefix)
     ][:1]

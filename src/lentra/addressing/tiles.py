@@ -30,6 +30,11 @@ class Sums:
         self.addresses[state] = self.addresses.get(state, 0) + addresses
         self.extents += extents
 
+    def same_as(self, other: Sums) -> bool:
+        """True if both count the same; a state that is not there counts 0."""
+        same = all(self.addresses.get(state, 0) == other.addresses.get(state, 0) for state in State)
+        return same and self.extents == other.extents
+
     @property
     def total(self) -> int:
         """Addresses of all states."""
@@ -92,6 +97,33 @@ class TileChanges:
         for (length, first), sums in changed.items():
             if sums.extents or any(sums.addresses.values()):
                 yield Prefix(self._family, first, length), sums
+
+
+class TileStream:
+    """Tiles counted from extents that come in order of address: each is given as soon as nothing more can lie in it."""
+
+    def __init__(self, family: int) -> None:
+        self._family = family
+        self._open: dict[int, tuple[int, Sums]] = {}  # length -> first address, sums
+
+    def add(self, extent: Extent) -> list[tuple[Prefix, Sums]]:
+        """The next extent; returns the tiles that are complete by now, in order within each length."""
+        prefix, bits = extent.prefix, BITS[self._family]
+        done = []
+        for length in tile_lengths(self._family, prefix.length):
+            first = prefix.first >> (bits - length) << (bits - length)
+            known = self._open.get(length)
+            if known is None or known[0] != first:
+                if known:
+                    done.append((Prefix(self._family, known[0], length), known[1]))
+                known = self._open[length] = (first, Sums())
+            known[1].add(extent.state, prefix.size, 1)
+        return done
+
+    def end(self) -> list[tuple[Prefix, Sums]]:
+        """The tiles that are still open: there are no more extents."""
+        rest, self._open = self._open, {}
+        return [(Prefix(self._family, first, length), sums) for length, (first, sums) in rest.items()]
 
 
 def cells_of(view: Prefix, wide: Iterable[Extent], tiles: Mapping[int, Sums]) -> list[Cell]:

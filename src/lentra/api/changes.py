@@ -13,8 +13,11 @@ from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from lentra.registry.envelope import perform
-from lentra.registry.ledger import Change
+from lentra.addressing.texts import misleading
+from lentra.api.parsers import NOT_IN_TEXT
+from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.clock import SystemClock
+from lentra.registry.transactions.run import Outcome, first_answer, run_transaction
 
 Result = TypeVar("Result")
 
@@ -27,18 +30,14 @@ def run_change(
     token: Callable[[Result], str] | None = None,
     kept: Callable[[Any], Any] = lambda answer: answer,
 ) -> Response:
-    """Run `work` in the envelope and answer with what it made.
+    """Run `work` as one change and answer with what it made.
 
     The answer is ``{"preview", "result", "notes", "changes", "proposal"}``; `changes` are the ledger entries
     written, or those that would be.
     """
     preview = flag(request, "preview")
-    key = request.headers.get("Idempotency-Key") if request.method == "POST" and not preview else None
-    if key is not None and not 1 <= len(key) <= 200:
-        raise ValidationError({"Idempotency-Key": ["1 to 200 characters"]})
-    why = request.query_params.get("why", "")
-    if len(why) > 500 or "\x00" in why:
-        raise ValidationError({"why": ["500 characters at most"]})
+    key = None if preview else read_key(request)
+    why = reason(request)
 
     def answer(result: Result, change: Change) -> dict[str, Any]:
         changes = [
@@ -60,7 +59,7 @@ def run_change(
             "proposal": (token(result) or None) if token else None,
         }
 
-    outcome = perform(
+    outcome = run_transaction(
         work,
         actor=request.user,
         why=why,
@@ -69,14 +68,52 @@ def run_change(
         preview=preview,
         render=answer,
         kept=kept,
+        status=status,
     )
-    response = Response(outcome.answer, status=200 if preview else status)
+    return _response(outcome, 200 if preview else outcome.status, preview)
+
+
+def first_answer_to(request: Request) -> Response | None:
+    """The answer that a repeated call got the first time, whatever has become of the records that it names.
+
+    Raises:
+        KeyReused: the key came with another request.
+    """
+    key = read_key(request)
+    if key is None or request.user is None or flag(request, "preview"):
+        return None
+    outcome = first_answer(request.user, key, _digest(request), SystemClock().now())
+    return _response(outcome, outcome.status, False) if outcome else None
+
+
+def read_key(request: Request) -> str | None:
+    """The idempotency key of a POST, if it has one."""
+    key = request.headers.get("Idempotency-Key") if request.method == "POST" else None
+    if key is not None and not 1 <= len(key) <= 200:
+        raise ValidationError({"Idempotency-Key": ["1 to 200 characters"]})
+    return key
+
+
+def _response(outcome: Outcome, status: int, preview: bool) -> Response:
+    response = Response(outcome.answer, status=status)
     if outcome.replayed:
         response["Idempotent-Replay"] = "true"
     result = outcome.answer["result"]
     if isinstance(result, dict) and result.get("version") and not preview:
         response["ETag"] = f'"{result["version"]}"'
     return response
+
+
+def reason(request: Request) -> str:
+    """Why something is changed, as given."""
+    why = request.query_params.get("why", "")
+    if len(why) > 500:
+        raise ValidationError({"why": ["500 characters at most"]})
+    if "\n" in why:
+        raise ValidationError({"why": ["it is told in one line: leave the ends of lines out"]})
+    if character := misleading(why):
+        raise ValidationError({"why": [NOT_IN_TEXT.format(character)]})
+    return why
 
 
 def flag(request: Request, name: str) -> bool:
@@ -94,7 +131,7 @@ def read_version(request: Request) -> int | None:
         return None
     bare = text.removeprefix("W/").strip('"')
     if not bare.isascii() or not bare.isdigit() or len(bare) > 18:
-        raise ValidationError({"If-Match": [f"{text[:40]!r} is no ETag of a record"]})
+        raise ValidationError({"If-Match": [f"{text[:40]!r} is not the ETag of a record"]})
     return int(bare)
 
 

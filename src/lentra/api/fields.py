@@ -14,9 +14,10 @@ from rest_framework import serializers
 
 from lentra.addressing.prefix import parse_prefix, parse_range
 from lentra.addressing.refusal import Refusal
-from lentra.registry.queries.find import find
+from lentra.registry.lookup.find import find
 
 _LABEL_KEY = re.compile(r"[a-z0-9]([a-z0-9._-]{0,61}[a-z0-9])?")
+MOST_FIELDS = 200  # of one object
 _REF_SCHEMA = {
     "type": "object",
     "properties": {"id": {"type": "integer"}, "name": {"type": "string"}},
@@ -29,14 +30,25 @@ class Strict(serializers.Serializer):
 
     def to_internal_value(self, data: Any) -> Any:
         if isinstance(data, Mapping):
+            if len(data) > MOST_FIELDS:
+                raise serializers.ValidationError(f"{MOST_FIELDS} fields at most")
             known = [name for name, field in self.fields.items() if not field.read_only]
             for name in data:
                 if name not in known:
-                    near = difflib.get_close_matches(str(name), known, n=3, cutoff=0.5)
+                    near = difflib.get_close_matches(str(name)[:60], known, n=3, cutoff=0.5)
                     text = f"there is no such field; known are {', '.join(known)}"
                     raise serializers.ValidationError(
                         {str(name)[:60]: ["\n".join([text, *near])]}, code="unknown-field"
                     )
+        return super().to_internal_value(data)
+
+
+class Several(serializers.ListField):
+    """A list whose length is looked at before what is in it."""
+
+    def to_internal_value(self, data: Any) -> Any:
+        if isinstance(data, list) and self.max_length is not None and len(data) > self.max_length:
+            raise serializers.ValidationError(f"{self.max_length:,} at most, {len(data):,} are given")
         return super().to_internal_value(data)
 
 
@@ -128,13 +140,13 @@ class LabelsField(serializers.DictField):
     child = serializers.CharField(max_length=200, allow_blank=True)
 
     def to_internal_value(self, data: Any) -> Any:
-        labels = super().to_internal_value(data)
-        if len(labels) > 32:
+        if isinstance(data, Mapping) and len(data) > 32:
             raise serializers.ValidationError("32 labels at most")
+        labels = super().to_internal_value(data)
         for key in labels:
             if not _LABEL_KEY.fullmatch(key):
                 raise serializers.ValidationError(
-                    f"{key[:70]!r} is no label key: lower-case letters, digits, dot, dash, underscore, "
+                    f"{key[:70]!r} is not a label key: lower-case letters, digits, dot, dash, underscore, "
                     "63 characters at most"
                 )
         return labels

@@ -47,6 +47,8 @@ class Described(AutoSchema):
 
     def _get_response_bodies(self, direction: Any = "response") -> Any:
         bodies = super()._get_response_bodies(direction)
+        if self.method == "POST" and "201" in bodies and getattr(self.view, "changes_registry", True):
+            bodies["200"] = bodies["201"] | {"description": "What would be made: the answer to a preview."}
         bodies["default"] = {
             "description": "A problem document (RFC 9457).",
             "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},

@@ -13,38 +13,12 @@ from rest_framework.response import Response
 from rest_framework.serializers import as_serializer_error
 
 from lentra.addressing.refusal import Refusal
+from lentra.api.changes import first_answer_to
+from lentra.registry.errors import TooManyTries
 
 logger = logging.getLogger(__name__)
 
 PROBLEM_TYPE = "application/problem+json"
-_STATUS = {
-    "not-allowed": 403,
-    "unknown-name": 404,
-    "stale-edit": 412,
-    "key-reused": 422,
-    "busy": 503,
-    **dict.fromkeys(
-        (
-            "name-taken",
-            "in-use",
-            "frozen-field",
-            "overlaps",
-            "kept-out",
-            "exhausted",
-            "wrong-state",
-            "stale-proposal",
-            "cannot-grow",
-            "tag-taken",
-            "address-taken",
-            "kept-for-service",
-            "quota-reached",
-            "still-attached",
-            "does-not-fit",
-            "plan-not-possible",
-        ),
-        409,
-    ),
-}
 
 
 def problem(
@@ -85,7 +59,7 @@ def problem(
 
 def problem_of_refusal(refusal: Refusal, on_object: bool = False) -> dict[str, Any]:
     """The problem document of a refusal of the core or the registry."""
-    status = _STATUS.get(refusal.code, 400)
+    status = refusal.status
     if refusal.code == "unknown-name" and not on_object:
         status = 400  # a name in the body, not the address of the call
     return problem(
@@ -104,6 +78,13 @@ def problem_of_refusal(refusal: Refusal, on_object: bool = False) -> dict[str, A
 def problem_for(failure: Exception, context: dict[str, Any]) -> Response | None:
     """The answer to any exception of a view (Django REST framework's exception handler)."""
     headers: dict[str, str] = {}
+    if isinstance(failure, Refusal | exceptions.ValidationError | Http404 | exceptions.NotFound):
+        # A call that is refused before its change is tried may be the repeat of one that was done.
+        try:
+            if (request := context.get("request")) and (answer := first_answer_to(request)):
+                return answer
+        except (Refusal, exceptions.ValidationError) as reused:
+            failure = reused
     if isinstance(failure, Refusal):
         body = problem_of_refusal(failure, getattr(failure, "of_address", False))
     elif isinstance(failure, exceptions.ValidationError):
@@ -115,14 +96,11 @@ def problem_for(failure: Exception, context: dict[str, Any]) -> Response | None:
         body = problem(400, "malformed", "Not JSON", f"the body is no JSON: {failure.detail}", suggestions=["{}"])
     elif isinstance(failure, Http404 | exceptions.NotFound):
         body = problem(404, "not-found", "Not found", "there is nothing at this address")
-    elif isinstance(failure, exceptions.Throttled):
-        body = problem(429, "too-many-tries", "Too many tries", f"wait {int(failure.wait or 1)} seconds")
-        headers["Retry-After"] = str(int(failure.wait or 1))
     elif isinstance(failure, exceptions.APIException):
         code = str(failure.default_code).replace("_", "-")
         body = problem(failure.status_code, code, code.replace("-", " ").capitalize(), str(failure.detail))
     elif isinstance(failure, RequestDataTooBig):
-        body = problem(413, "too-large", "Body too large", "the body is larger than 2 MB")
+        body = too_large()
     elif isinstance(failure, OperationalError | InterfaceError):
         connection.close()
         logger.warning("database not reachable: %s", failure.args[:1])
@@ -131,15 +109,27 @@ def problem_for(failure: Exception, context: dict[str, Any]) -> Response | None:
         raise failure
     else:
         return None
+    if isinstance(failure, exceptions.PermissionDenied) and "CSRF" in str(failure.detail):
+        body = _no_csrf_token()
     if body["status"] == 503:
         headers["Retry-After"] = "1"
+    if isinstance(failure, TooManyTries):
+        headers["Retry-After"] = str(failure.seconds)
     return Response(body, status=body["status"], headers=headers, content_type=PROBLEM_TYPE)
+
+
+def too_large() -> dict[str, Any]:
+    """A body that is larger than any call needs."""
+    return problem(413, "too-large", "Body too large", "the body is larger than 2 MB")
 
 
 def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
     """A request of a session without the token that proves it comes from the console."""
-    body = problem(403, "no-csrf-token", "CSRF token missing", "send the cookie lentra_csrf as X-CSRFToken")
-    return JsonResponse(body, status=403, content_type=PROBLEM_TYPE)
+    return JsonResponse(_no_csrf_token(), status=403, content_type=PROBLEM_TYPE)
+
+
+def _no_csrf_token() -> dict[str, Any]:
+    return problem(403, "no-csrf-token", "CSRF token missing", "send the cookie lentra_csrf as X-CSRFToken")
 
 
 def _problem_of_validation(failure: exceptions.ValidationError) -> dict[str, Any]:

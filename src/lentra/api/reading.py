@@ -12,10 +12,10 @@ from lentra.addressing.refusal import Refusal
 from lentra.addressing.rules import RuleSheet
 from lentra.api.fields import Strict
 from lentra.registry.errors import Invalid
+from lentra.registry.lookup.find import find
 from lentra.registry.models import Pool, Sheet
 from lentra.registry.plans.reading import PlanText, read_document, read_plan
-from lentra.registry.queries.breakdown import DIMENSIONS
-from lentra.registry.queries.find import find
+from lentra.registry.reports.breakdown import DIMENSIONS
 
 
 def rules_meant(values: dict[str, Any]) -> RuleSheet:

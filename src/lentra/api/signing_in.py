@@ -2,15 +2,39 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from ipaddress import ip_address
 from typing import Any
 
+from django.conf import settings
+from django.http import HttpRequest
 from rest_framework.authentication import BaseAuthentication, SessionAuthentication
 from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
 from lentra.registry.models import Person, Token
-from lentra.registry.operations.manage_people import hash_of
+from lentra.registry.operations.people.manage_people import hash_of
+from lentra.registry.transactions.clock import SystemClock
+
+
+def peer_of(request: HttpRequest) -> str:
+    """The address that a request comes from.
+
+    What a proxy says of it (X-Forwarded-For) counts only as far as it comes from proxies in LENTRA_PROXIES: the last
+    address that is none of them.
+    """
+    peer = str(request.META.get("REMOTE_ADDR") or "")
+    said = [part.strip() for part in request.headers.get("X-Forwarded-For", "").split(",") if part.strip()]
+    while said and _is_proxy(peer):
+        peer = said.pop()
+    return peer[:64]
+
+
+def _is_proxy(text: str) -> bool:
+    try:
+        address = ip_address(text)
+    except ValueError:
+        return False
+    return any(address in network for network in settings.PROXIES if network.version == address.version)
 
 
 class TokenSignIn(BaseAuthentication):
@@ -28,10 +52,11 @@ class TokenSignIn(BaseAuthentication):
             raise AuthenticationFailed("this token is not known here")
         if token.revoked_at is not None:
             raise AuthenticationFailed(f"token {token.name} was revoked")
-        if token.expires_at is not None and token.expires_at <= datetime.now(UTC):
+        if token.expires_at is not None and token.expires_at <= SystemClock().now():
             raise AuthenticationFailed(f"token {token.name} ended at {token.expires_at:%Y-%m-%d %H:%M} UTC")
         if not token.person.active:
             raise AuthenticationFailed(f"{token.person.name} is no longer active")
+        token.person.token = token
         return token.person, token
 
     def authenticate_header(self, request: Request) -> str:

@@ -1,7 +1,7 @@
 """Addresses of the API, all under /api/v1/."""
 
 from django.urls import include, path
-from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
+from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import SimpleRouter
 
 from lentra.api.views import (
@@ -39,6 +39,7 @@ router.register("tokens", session.TokenViews, "token")
 
 urlpatterns = [
     path("v1/session", session.SessionView.as_view(), name="session"),
+    path("v1/session/password", session.PasswordView.as_view(), name="password"),
     path("v1/size", tools.SizeView.as_view(), name="size"),
     path("v1/size/several", sizing.PackView.as_view(), name="pack"),
     path("v1/size/range", sizing.RangeSizeView.as_view(), name="range-size"),
@@ -66,7 +67,7 @@ urlpatterns = [
     path("v1/expected-plans", foresight.ExpectPlanView.as_view(), name="expect-plan"),
     path("v1/alerts", foresight.AlertsView.as_view(), name="alerts"),
     path("v1/pools/<str:ref>/headroom", headroom.PoolHeadroomView.as_view(), name="pool-headroom"),
-    path("v1/projects/<str:ref>/headroom", headroom.OwnerHeadroomView.as_view(), name="project-headroom"),
+    path("v1/projects/<str:ref>/headroom", headroom.ProjectHeadroomView.as_view(), name="project-headroom"),
     path("v1/zones/<str:ref>/headroom", headroom.ZoneHeadroomView.as_view(), name="zone-headroom"),
     path("v1/projects/<str:ref>/grid", report.ProjectGridView.as_view(), name="project-grid"),
     path("v1/report", report.ReportView.as_view(), name="report"),
@@ -74,8 +75,9 @@ urlpatterns = [
     path("v1/idle", headroom.IdleView.as_view(), name="idle"),
     path("v1/ledger", tools.LedgerView.as_view(), name="ledger"),
     path("v1/verify", tools.VerifyView.as_view(), name="verify"),
+    path("v1/verify/mend", tools.MendView.as_view(), name="mend"),
     path("v1/openapi.json", SpectacularAPIView.as_view(), name="openapi"),
     path("docs/problems", reference.problems_page, name="problems"),
-    path("docs", SpectacularSwaggerView.as_view(url_name="openapi"), name="docs"),
+    path("docs", reference.DocsView.as_view(url_name="openapi"), name="docs"),
 ]
 urlpatterns += [path("v1/", include(router.urls))]

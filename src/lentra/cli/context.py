@@ -77,6 +77,22 @@ def confirmed_change(
     return done
 
 
+def read_file(name: str) -> str:
+    """The text of a file; ``-`` is standard input.
+
+    Raises:
+        WrongUse: it cannot be read.
+    """
+    if name == "-":
+        return sys.stdin.read()
+    try:
+        return Path(name).read_text()
+    except OSError as why:
+        raise WrongUse(f"{name} cannot be read: {why.strerror}")
+    except UnicodeDecodeError:
+        raise WrongUse(f"{name} is not text in UTF-8")
+
+
 def agreed(question: str) -> bool:
     """Ask on the terminal; no is the default."""
     try:

@@ -147,7 +147,7 @@ def _grid(options: argparse.Namespace) -> int:
     lines: list[dict[str, Any]] = []
     for tier in found["tiers"]:
         cells = [cell for cell in found["cells"] if cell["tier"] == tier]
-        told = [_told(cell) for cell in cells]
+        told = [_cell_text(cell) for cell in cells]
         for n in range(max(len(lines_of) for lines_of in told)):
             line = {cell["zone"]: (of[n] if n < len(of) else " ") for cell, of in zip(cells, told, strict=True)}
             lines.append({"tier": tier if n == 0 else " ", **line})
@@ -155,7 +155,7 @@ def _grid(options: argparse.Namespace) -> int:
     return DONE
 
 
-def _told(cell: Mapping[str, Any]) -> list[str]:
+def _cell_text(cell: Mapping[str, Any]) -> list[str]:
     """A cell line by line: its blocks, then hosts of usable and room."""
     if cell["gap"]:
         return [styled("missing", "warn")]

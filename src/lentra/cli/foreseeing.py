@@ -7,7 +7,7 @@ from typing import Any
 
 from lentra.cli.context import DONE, WrongUse, client_for
 from lentra.cli.looking import given
-from lentra.cli.output import bar, grouped, show_rows, styled
+from lentra.cli.output import bar, counted, grouped, show_rows, styled
 
 _PLACES = ("realm", "pool", "region", "zone", "tier", "project")
 _SPARKS = "▁▂▃▄▅▆▇█"
@@ -133,9 +133,7 @@ def _headroom(options: argparse.Namespace) -> int:
 def _pace(row: dict[str, Any]) -> str:
     if row["no_forecast"]:
         return f"no forecast: {row['no_forecast']}"
-    if row["family"] == 6:
-        return f"+{grouped(int(row['per_month']) >> 64)} × /64 a month"
-    return f"+{grouped(row['per_month'])} a month"
+    return f"+{counted(row['per_month'], row['family'])} a month"
 
 
 def _show_pool(name: str, row: dict[str, Any]) -> None:
@@ -161,7 +159,9 @@ def _show_pool(name: str, row: dict[str, Any]) -> None:
         print(f"room for {grouped(length['fits'])} more /{length['length']}, {until}")
     for step in row["steps"]:
         sign = "+" if int(step["amount"]) > 0 else ""
-        print(f"{step['day']}  {sign}{grouped(step['amount'])}  {step['what']} {step['name']}: {step['why']}")
+        print(
+            f"{step['day']}  {sign}{counted(step['amount'], row['family'])}  {step['what']} {step['name']}: {step['why']}"
+        )
     print()
 
 
@@ -219,7 +219,7 @@ def _breakdown(options: argparse.Namespace) -> int:
         row
         | {
             "share": bar(row["percent"], 101, 101) if options.output == "table" else row["percent"],
-            "addresses": grouped(row["used"]) if ipv4 else f"{grouped(int(row['used']) >> 64)} × /64",
+            "addresses": counted(row["used"], 4 if ipv4 else 6),
             "hosts": f"{grouped(row['hosts'])} of {grouped(row['usable'])}" if ipv4 else None,
         }
         for row in found
@@ -253,7 +253,7 @@ def _changes(options: argparse.Namespace) -> int:
 def _ranges(options: argparse.Namespace) -> int:
     found = client_for(options).ranges(**given(options, *_PLACES, "family", "aggregated", "since"))
     if options.output != "table":
-        show_rows(found, ("prefix", "family", "mark", "name", "project", "zone", "tier"), options.output)
+        show_rows(found, ("prefix", "family", "realm", "mark", "name", "project", "zone", "tier"), options.output)
         return DONE
     for row in found:  # plain lines, to be pasted or piped
         mark = {"added": "+ ", "gone": "- "}.get(row["mark"], "  ") if options.since else ""

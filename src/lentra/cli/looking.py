@@ -7,7 +7,7 @@ import re
 from itertools import islice
 from typing import Any
 
-from lentra.cli.context import DONE, REFUSED, client_for
+from lentra.cli.context import DONE, REFUSED, add_change_options, client_for, confirmed_change
 from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled, usable
 from lentra.client import Client
 from lentra.client.errors import BY_CODE
@@ -68,6 +68,12 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "verify", help="check that everything that must hold, holds", epilog="example: lentra verify"
     )
+    command.add_argument(
+        "--mend",
+        action="store_true",
+        help="rebuild counters, tiles and due times from what is there, where they differ (admins)",
+    )
+    add_change_options(command)
     command.set_defaults(run=_verify)
 
 
@@ -265,6 +271,8 @@ def _what(entry: dict[str, Any]) -> str:
 
 
 def _verify(options: argparse.Namespace) -> int:
+    if options.mend:
+        return _mend(options)
     found = client_for(options).verify()
     if options.output != "table":
         show_record(found, options.output)
@@ -278,3 +286,16 @@ def _verify(options: argparse.Namespace) -> int:
         else:
             show_rows(found["offences"], ("rule", "what", "where"), "table")
     return DONE if found["clean"] else REFUSED
+
+
+def _mend(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def describe(result: dict[str, list[str]]) -> str:
+        mended = result["mended"]
+        if not mended:
+            return "mend nothing: all counts are right"
+        return "mend:\n  " + "\n  ".join(mended)
+
+    confirmed_change(options, lambda preview: client.mend(preview=preview, why=options.why), describe)
+    return DONE

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import re
 import sys
 from typing import Any
 
@@ -25,7 +26,7 @@ from lentra.cli import (
     working_out,
 )
 from lentra.cli.context import NOT_ALLOWED, REFUSED, WRONG_USE, WrongUse
-from lentra.cli.output import FORMATS, cell, styled
+from lentra.cli.output import FORMATS, Harmless, cell, styled
 from lentra.client import NotReachable, Problem
 
 _EPILOG = """\
@@ -39,6 +40,14 @@ def main(arguments: list[str] | None = None) -> int:
     parser = build_parser()
     argcomplete.autocomplete(parser)
     options = parser.parse_args(arguments)
+    sys.stdout, sys.stderr = Harmless(sys.stdout), Harmless(sys.stderr)
+    try:
+        return _run(options)
+    finally:
+        sys.stdout, sys.stderr = sys.stdout.stream, sys.stderr.stream
+
+
+def _run(options: argparse.Namespace) -> int:
     try:
         return int(options.run(options))
     except WrongUse as fault:
@@ -117,7 +126,17 @@ def _show_problem(problem: Problem) -> None:
         told = {k: v for k, v in conflict.items() if k not in ("range", "id", "keep_out")}
         print(f"  in the way: {conflict.get('range')} ({cell(told)})", file=sys.stderr)
     if problem.suggestions:
-        print(f"  would work: {', '.join(problem.suggestions[:5])}", file=sys.stderr)
+        words = ", ".join(_as_option(text) for text in problem.suggestions[:5])
+        print(f"  would work: {words}", file=sys.stderr)
+
+
+def _as_option(text: str) -> str:
+    """A suggestion that names a field of the API, as the option that stands for it here."""
+    named = re.fullmatch(r"([a-z_]+): (.+)", text)
+    if not named:
+        return text
+    option = "--" + named[1].replace("_", "-")
+    return option if named[2] == "true" else f"{option} {named[2]}"
 
 
 if __name__ == "__main__":

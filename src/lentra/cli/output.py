@@ -5,15 +5,36 @@ from __future__ import annotations
 import csv
 import json
 import os
+import re
 import sys
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, TextIO
 
 import yaml
 
+from lentra.addressing.texts import harmless
+
 FORMATS = ("table", "json", "csv", "yaml")
 _STYLES = {"bold": "1", "dim": "2", "good": "32", "warn": "33", "bad": "31"}
 _BAR = 20
+_STYLE_CODE = re.compile(r"(\x1b\[(?:0|1|2|31|32|33)m)")
+_NUMBER = re.compile(r"[-+]?[0-9][0-9.,]*( %)?|[-+]")
+
+
+class Harmless:
+    """A stream that writes characters which a terminal would obey as codes, but for the styles of `styled`."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self.stream = stream
+
+    def write(self, text: str) -> int:
+        """Write a text."""
+        parts = _STYLE_CODE.split(text)  # every second one is a code of ours
+        parts[::2] = [harmless(part) for part in parts[::2]]
+        return self.stream.write("".join(parts))
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self.stream, name)
 
 
 def styled(text: str, style: str, stream: TextIO | None = None) -> str:
@@ -32,7 +53,7 @@ def show_rows(rows: Iterable[Mapping[str, Any]], columns: Sequence[str], form: s
     elif form == "csv":
         writer = csv.writer(sys.stdout, lineterminator="\n")
         writer.writerow(columns)
-        writer.writerows([cell(value_at(row, column)) for column in columns] for row in rows)
+        writer.writerows([_no_formula(cell(value_at(row, column))) for column in columns] for row in rows)
     else:
         _table(rows, columns)
 
@@ -44,7 +65,9 @@ def show_record(record: Mapping[str, Any], form: str, leave_out: Sequence[str] =
         return
     fields = [(name, cell(value)) for name, value in record.items() if name not in leave_out]
     if form == "csv":
-        csv.writer(sys.stdout, lineterminator="\n").writerows([("field", "value"), *fields])
+        csv.writer(sys.stdout, lineterminator="\n").writerows(
+            [("field", "value"), *((name, _no_formula(text)) for name, text in fields)]
+        )
         return
     width = max((len(name) for name, _ in fields), default=0)
     for name, text in fields:
@@ -80,7 +103,12 @@ def cell(value: Any) -> str:
         return ", ".join(f"{name}={cell(inner)}" for name, inner in value.items()) or "-"
     if isinstance(value, list):
         return ", ".join(cell(inner) for inner in value) or "-"
-    return str(value)
+    return " ".join(str(value).splitlines())
+
+
+def _no_formula(text: str) -> str:
+    """A cell of a CSV file that a spreadsheet takes as text: one that would be a formula has an apostrophe before it."""
+    return f"'{text}" if text[:1] in tuple("=+-@\t\r") and not _NUMBER.fullmatch(text) else text
 
 
 def bar(percent: float, warning: int = 75, critical: int = 90) -> str:
@@ -100,6 +128,11 @@ def usable(block: Mapping[str, Any]) -> str:
 def grouped(number: str | int) -> str:
     """A whole number with commas between thousands."""
     return f"{int(number):,}"
+
+
+def counted(number: str | int, family: int) -> str:
+    """Addresses for IPv4, /64 for IPv6."""
+    return grouped(number) if family == 4 else f"{grouped(int(number) >> 64)} × /64"
 
 
 def _table(rows: Sequence[Mapping[str, Any]], columns: Sequence[str]) -> None:

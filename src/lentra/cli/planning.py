@@ -5,10 +5,18 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from pathlib import Path
 from typing import Any
 
-from lentra.cli.context import DONE, REFUSED, WrongUse, add_change_options, agreed, client_for, confirmed_change
+from lentra.cli.context import (
+    DONE,
+    REFUSED,
+    WrongUse,
+    add_change_options,
+    agreed,
+    client_for,
+    confirmed_change,
+    read_file,
+)
 from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled
 from lentra.client import Answer, Client
 
@@ -43,6 +51,7 @@ def add_commands(commands: Any) -> None:
     )
     command.add_argument("file")
     command.add_argument("--give-back", action="store_true", help="also give back what is no longer wanted")
+    command.add_argument("--despite-use", action="store_true", help="also where something is recorded inside")
     add_change_options(command)
     command.set_defaults(run=_commit, minutes=0)
 
@@ -71,10 +80,13 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_show)
 
     command = verbs.add_parser(
-        "remove", help="remove a plan", epilog="example: lentra plan remove tide-halls --give-back --preview"
+        "remove",
+        help="remove a plan",
+        epilog="example: lentra plan remove tide-halls --give-back --despite-use --preview",
     )
     command.add_argument("ref", help="name or number")
     command.add_argument("--give-back", action="store_true", help="with all its subnets given back")
+    command.add_argument("--despite-use", action="store_true", help="also where something is recorded inside")
     add_change_options(command)
     command.set_defaults(run=_remove)
 
@@ -84,15 +96,8 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_schema)
 
 
-def _text(options: argparse.Namespace) -> str:
-    try:
-        return sys.stdin.read() if options.file == "-" else Path(options.file).read_text()
-    except (OSError, UnicodeDecodeError) as fault:
-        raise WrongUse(f"{options.file} cannot be read: {fault}")
-
-
 def _preview(options: argparse.Namespace) -> int:
-    return _show_proposed(client_for(options).plans.preview(_text(options)), options.output)
+    return _show_proposed(client_for(options).plans.preview(read_file(options.file)), options.output)
 
 
 def _show_proposed(seen: Answer, form: str) -> int:
@@ -128,10 +133,11 @@ def _show_findings(found: dict[str, Any]) -> None:
 
 
 def _commit(options: argparse.Namespace) -> int:
-    client, text = client_for(options), _text(options)
+    client, text = client_for(options), read_file(options.file)
     more: dict[str, Any] = {"hold_minutes": options.minutes} if options.minutes else {}
     if getattr(options, "give_back", False):
         more["give_back"] = True
+        more["despite_use"] = options.despite_use
     seen = client.plans.preview(text, **more)
     if options.preview or not seen.result["possible"]:
         return _show_proposed(seen, options.output)
@@ -156,7 +162,7 @@ def _commit(options: argparse.Namespace) -> int:
 
 
 def _expect(options: argparse.Namespace) -> int:
-    client, text = client_for(options), _text(options)
+    client, text = client_for(options), read_file(options.file)
 
     def call(preview: bool) -> Answer:
         return client.plans.expect(text, options.day, preview=preview, why=options.why)
@@ -201,7 +207,13 @@ def _remove(options: argparse.Namespace) -> int:
     client = client_for(options)
 
     def call(preview: bool) -> Answer:
-        return client.plans.remove(options.ref, give_back=options.give_back, preview=preview, why=options.why)
+        return client.plans.remove(
+            options.ref,
+            give_back=options.give_back,
+            despite_use=options.despite_use,
+            preview=preview,
+            why=options.why,
+        )
 
     more = " and give back all its subnets" if options.give_back else ""
     confirmed_change(options, call, lambda plan: f"remove plan {plan['name']}{more}")

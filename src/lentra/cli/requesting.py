@@ -76,10 +76,15 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_edit)
 
     command = commands.add_parser(
-        "release", help="give a subnet back", epilog="example: lentra release ticketing-ml-1-app-01"
+        "release", help="give a subnet back", epilog="example: lentra release ticketing-ml-1-app-01 --despite-use"
     )
     command.add_argument("subnet", nargs="+")
     command.add_argument("--at-once", action="store_true", help="without cooling (planners)")
+    command.add_argument(
+        "--despite-use",
+        action="store_true",
+        help="although address records, a DHCP range or a gateway are recorded in it",
+    )
     add_change_options(command)
     command.set_defaults(run=_release)
 
@@ -165,7 +170,13 @@ def _release(options: argparse.Namespace) -> int:
     for name in options.subnet:
 
         def call(preview: bool, name: str = name) -> Answer:
-            return client.release(name, at_once=options.at_once, preview=preview, why=options.why)
+            return client.release(
+                name,
+                at_once=options.at_once,
+                despite_use=options.despite_use,
+                preview=preview,
+                why=options.why,
+            )
 
         confirmed_change(options, call, _release_in_words)
     return DONE
@@ -180,5 +191,5 @@ def _release_in_words(subnet: dict[str, Any]) -> str:
 def _labels(given: list[str]) -> dict[str, str]:
     for text in given:
         if "=" not in text:
-            raise WrongUse(f"{text!r} is no label: write key=value")
+            raise WrongUse(f"{text!r} is not a label: write key=value")
     return dict(text.split("=", 1) for text in given if text != "=")

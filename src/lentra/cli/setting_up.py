@@ -54,6 +54,8 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
     add_change_options(command)
     command.set_defaults(run=lambda options: _remove(options, kind))
 
+    if kind.word == "person":
+        _add_person_verbs(verbs)
     if kind.word == "pool":
         command = verbs.add_parser(
             "add-range",
@@ -88,6 +90,43 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         command.add_argument("--numbering", choices=["number", "tag"], default="number")
         add_change_options(command)
         command.set_defaults(run=_second_family)
+
+
+def _add_person_verbs(verbs: Any) -> None:
+    command = verbs.add_parser(
+        "unlock", help="let somebody try to sign in again", epilog="example: lentra person unlock vera --preview"
+    )
+    command.add_argument("ref", help="name or number")
+    add_change_options(command)
+    command.set_defaults(run=_unlock)
+    command = verbs.add_parser(
+        "revoke-tokens",
+        help="make all tokens of somebody useless",
+        epilog="example: lentra person revoke-tokens vera --preview",
+    )
+    command.add_argument("ref", help="name or number")
+    add_change_options(command)
+    command.set_defaults(run=_revoke_tokens)
+
+
+def _unlock(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.people.unlock(options.ref, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda person: f"forget the failed sign-ins of {person['name']}")
+    return DONE
+
+
+def _revoke_tokens(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.people.revoke_tokens(options.ref, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda person: f"revoke all tokens of {person['name']}")
+    return DONE
 
 
 def _add_options(command: argparse.ArgumentParser, kind: Kind, adding: bool) -> None:

@@ -9,8 +9,8 @@ import re
 import sys
 from typing import Any
 
-from lentra.cli.context import DONE, add_change_options, client_for, confirmed_change, keep_sign_in
-from lentra.cli.output import show_record, show_rows
+from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change, keep_sign_in
+from lentra.cli.output import show_notes, show_record, show_rows
 from lentra.client import Answer, Client, sign_in
 
 
@@ -24,6 +24,13 @@ def add_commands(commands: Any) -> None:
 
     command = commands.add_parser("who", help="who am I?", epilog="example: lentra who")
     command.set_defaults(run=_who)
+    command = commands.add_parser(
+        "password",
+        help="change your password",
+        epilog="example: lentra password --help  (the present one and the new one are asked for, or read as two lines)",
+    )
+    command.add_argument("--revoke-tokens", action="store_true", help="make all your tokens useless as well")
+    command.set_defaults(run=_change_password)
     _add_token_commands(commands)
 
 
@@ -50,6 +57,16 @@ def _who(options: argparse.Namespace) -> int:
     return DONE
 
 
+def _change_password(options: argparse.Namespace) -> int:
+    current, new = _secret("Present password: "), _secret("New password: ")
+    if sys.stdin.isatty() and _secret("New password again: ") != new:
+        raise WrongUse("the two new passwords differ: nothing was changed")
+    done = client_for(options).change_password(current, new, revoke_tokens=options.revoke_tokens)
+    show_notes(done.notes)
+    print("Your password is changed; sessions elsewhere have ended.")
+    return DONE
+
+
 def _secret(prompt: str) -> str:
     if sys.stdin.isatty():
         return getpass.getpass(prompt)
@@ -67,6 +84,10 @@ def _add_token_commands(commands: Any) -> None:
     command.add_argument("name")
     command.add_argument("--person", help="for somebody else (admins)")
     command.add_argument("--expires-at", dest="expires_at", help="such as 2027-01-01T00:00:00Z")
+    command.add_argument("--role", help="the role that it reaches at most, such as viewer: it then only reads")
+    command.add_argument(
+        "--project", dest="projects", action="append", help="a project for which alone it asks and changes"
+    )
     add_change_options(command)
     command.set_defaults(run=_add_token)
     command = verbs.add_parser("revoke", help="make one useless", epilog="example: lentra token revoke 4711")
@@ -76,14 +97,18 @@ def _add_token_commands(commands: Any) -> None:
 
 
 def _list_tokens(options: argparse.Namespace) -> int:
-    columns = ("id", "name", "person", "expires_at", "revoked_at")
+    columns = ("id", "name", "person", "role", "projects", "expires_at", "revoked_at", "made_by")
     show_rows(client_for(options).tokens.list(), columns, options.output)
     return DONE
 
 
 def _add_token(options: argparse.Namespace) -> int:
     client = client_for(options)
-    values = {n: v for n in ("name", "person", "expires_at") if (v := getattr(options, n)) is not None}
+    values = {
+        n: v
+        for n in ("name", "person", "expires_at", "role", "projects")
+        if (v := getattr(options, n)) is not None
+    }
 
     def call(preview: bool) -> Answer:
         return client.tokens.add(preview=preview, why=options.why, **values)

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import Any
 
-from lentra.cli.context import DONE, WrongUse, client_for
+from lentra.cli.context import DONE, client_for, read_file
 from lentra.cli.looking import given
-from lentra.cli.output import bar, grouped, show_record, show_rows, styled
+from lentra.cli.output import bar, counted, grouped, show_record, show_rows, styled
 
 
 def _need(text: str) -> dict[str, Any]:
@@ -69,10 +68,7 @@ def _what_if(options: argparse.Namespace) -> int:
     if options.need:
         supposed["needs"] = options.need
     if options.plan:
-        try:
-            supposed["text"] = Path(options.plan).read_text()
-        except (OSError, UnicodeDecodeError) as fault:
-            raise WrongUse(f"{options.plan} cannot be read: {fault}")
+        supposed["text"] = read_file(options.plan)
     told = client_for(options).pools.what_if(options.pool, **supposed)
     if options.output in ("json", "yaml"):
         show_record(told, options.output)
@@ -97,8 +93,8 @@ def _beside(family: dict[str, Any]) -> list[dict[str, Any]]:
     """Every figure of today beside that of then."""
     today, then = family["today"], family["then"]
     rows = [
-        ("addresses in all", grouped(today["total"]), grouped(then["total"])),
-        ("in use", grouped(today["used"]), grouped(then["used"])),
+        ("in all", *(counted(facts["total"], family["family"]) for facts in (today, then))),
+        ("in use", *(counted(facts["used"], family["family"]) for facts in (today, then))),
     ]
     for now, later in zip(today["thresholds"], then["thresholds"], strict=True):
         rows.append((f"{now['name']}, {now['percent']} %", _when(now), _when(later)))
@@ -134,7 +130,7 @@ def _compact(options: argparse.Namespace) -> int:
         return DONE
     name = told["pool"]["name"]
     print(
-        f"{styled(name, 'bold')}: {grouped(told['free'])} addresses are free, the largest free is "
+        f"{styled(name, 'bold')}: {counted(told['free'], told['family'])} free, the largest free is "
         f"{told['largest_free'] or 'none'}; together they could give a {told['possible'] or 'nothing'}"
     )
     if told["why"]:
@@ -144,7 +140,7 @@ def _compact(options: argparse.Namespace) -> int:
         moved = len(option["blocks"])
         print(
             f"\nfor {styled(option['prefix'], 'bold')}: move {moved} {'block' if moved == 1 else 'blocks'}, "
-            f"{grouped(option['addresses'])} addresses"
+            f"{counted(option['addresses'], told['family'])}"
         )
         show_rows([row for row in rows if row["frees"] == option["prefix"]], columns[1:], "table")
     return DONE

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 import sys
-from pathlib import Path
+from collections import Counter
 from typing import Any
 
-from lentra.cli.context import DONE, REFUSED, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.context import DONE, REFUSED, WrongUse, add_change_options, client_for, confirmed_change, read_file
 from lentra.cli.looking import add_sheet_options, given
 from lentra.cli.output import cell, grouped, show_record, show_rows, styled
 from lentra.client import Answer
@@ -70,13 +70,13 @@ def add_commands(commands: Any) -> None:
 
     command = commands.add_parser(
         "check",
-        help="how ranges lie to all that is known: free, equal, inside, contains, overlaps",
+        help="how ranges lie to all that is known: unknown; ours, free; equal, inside, contains, overlaps",
         epilog="example: lentra check --realm fleet 10.40.64.0/24 10.44.3.0/24 172.16.0.10-172.16.0.40",
     )
     command.add_argument("range", nargs="*", help="a prefix, an address, or first-last")
-    command.add_argument("--realm", required=True)
-    command.add_argument("--file", help="a file with one range a line; - for standard input")
-    command.add_argument("--strict", action="store_true", help="exit with 1 unless all of them are free")
+    command.add_argument("--realm", action="append", help="may be given several times; all realms without it")
+    command.add_argument("--file", help="a file with ranges, words beside them are kept; - for standard input")
+    command.add_argument("--strict", action="store_true", help="exit with 1 unless all of them are unknown to us")
     command.set_defaults(run=_check)
 
     command = commands.add_parser(
@@ -184,7 +184,7 @@ def _need(text: str) -> dict[str, Any]:
         return {"name": name, "length": int(amount[1:])}
     if mark and hosts.isdigit() and (not growth or growth.rstrip("%").isdigit()):
         return {"name": name, "hosts": int(hosts), "growth": int(growth.rstrip("%") or 0)}
-    raise WrongUse(f"{text!r} is no need: write data=700, app=110+10 or link=/29")
+    raise WrongUse(f"{text!r} is not a need: write data=700, app=110+10 or link=/29")
 
 
 def _split(options: argparse.Namespace) -> int:
@@ -199,7 +199,8 @@ def _split(options: argparse.Namespace) -> int:
         spare = (
             f", {split['spare']} spare ({grouped(split['spare_addresses'])} addresses)" if split["spare"] else ""
         )
-        print(f"{grouped(split['count'])} × /{split['length']}{spare}")
+        shown = f"; the first {len(split['parts']):,} are shown" if len(split["parts"]) < split["count"] else ""
+        print(f"{grouped(split['count'])} × /{split['length']}{spare}{shown}")
     return DONE
 
 
@@ -264,14 +265,16 @@ def _cluster_set_up(options: argparse.Namespace) -> int:
 def _check(options: argparse.Namespace) -> int:
     ranges = list(options.range)
     if options.file:
-        text = sys.stdin.read() if options.file == "-" else Path(options.file).read_text()
-        ranges += text.splitlines()
+        ranges += read_file(options.file).splitlines()
     if not ranges:
         raise WrongUse("give ranges to check, or a --file with one a line")
     found = client_for(options).check_ranges(options.realm, ranges)
     rows = [row | {"range": row["range"] or row["text"]} for row in found]
-    show_rows(rows, ("range", "how", "pool", "why"), options.output)
-    return REFUSED if options.strict and any(row["how"] != "free" for row in found) else DONE
+    columns = ["line", "range", "how", "pool", "why"]
+    show_rows(rows, (*columns, *(["name"] if any(row["name"] for row in rows) else [])), options.output)
+    counts = Counter(row["how"] for row in found)
+    print(", ".join(f"{grouped(n)} {how}" for how, n in counts.most_common()), file=sys.stderr)
+    return REFUSED if options.strict and set(counts) != {"unknown"} else DONE
 
 
 def _fits(options: argparse.Namespace) -> int:

@@ -10,7 +10,8 @@ Example:
     '59'
 """
 
-from lentra.client.client import Answer, Client, sign_in
+from lentra.client.answers import Answer
+from lentra.client.client import Client, sign_in
 from lentra.client.collections import Collection
 from lentra.client.errors import LentraError, NotReachable, Problem
 

@@ -6,35 +6,27 @@ import random
 import time
 import uuid
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import requests
 
-from lentra.client.collections import Collection, Plans, Pools, Record, Subnets, part
+from lentra.client.answers import Answer, Record
+from lentra.client.collections import Collection, People, Plans, Pools, Subnets, part
 from lentra.client.errors import NotReachable, Problem, problem_from
 
 _RETRIED = (502, 503, 504)
 
 
-@dataclass(frozen=True)
-class Answer:
-    """The answer to a changing call.
+class _Bearer(requests.auth.AuthBase):
+    """Signs calls with a token, or not at all: never with a name and password that a file on this machine has."""
 
-    Attributes:
-        result: what was made or changed (or would be, in a preview).
-        notes: what is worth knowing.
-        changes: the ledger entries written.
-        proposal: a preview's token: give it to the same call to have exactly what was shown.
-        replayed: True if an earlier call with the same key had done it already.
-    """
+    def __init__(self, token: str | None) -> None:
+        self.token = token
 
-    result: Any
-    notes: list[str]
-    changes: list[Record]
-    preview: bool
-    proposal: str | None
-    replayed: bool
+    def __call__(self, call: requests.PreparedRequest) -> requests.PreparedRequest:
+        if self.token:
+            call.headers["Authorization"] = f"Bearer {self.token}"
+        return call
 
 
 class Client:
@@ -61,8 +53,7 @@ class Client:
         self.retries = retries
         self.http = requests.Session()
         self.http.headers["User-Agent"] = "lentra-client"
-        if token:
-            self.http.headers["Authorization"] = f"Bearer {token}"
+        self.http.auth = _Bearer(token)
         self.realms = Collection(self, "realms")
         self.rule_sheets = Collection(self, "rule-sheets")
         self.regions = Collection(self, "regions")
@@ -71,7 +62,7 @@ class Client:
         self.projects = Collection(self, "projects")
         self.pools = Pools(self, "pools")
         self.keep_outs = Collection(self, "keep-outs")
-        self.people = Collection(self, "people")
+        self.people = People(self, "people")
         self.tokens = Collection(self, "tokens")
         self.subnets = Subnets(self, "subnets")
         self.reservations = Collection(self, "reservations")
@@ -84,6 +75,11 @@ class Client:
     def me(self) -> Record:
         """The person that the token belongs to."""
         return self._record("session")
+
+    def change_password(self, current: str, new: str, *, revoke_tokens: bool = False) -> Answer:
+        """Give oneself a new password; with `revoke_tokens` all of one's tokens end, this one too."""
+        body = {"current": current, "new": new, "revoke_tokens": revoke_tokens}
+        return self.change("POST", "session/password", body)
 
     # --- working out and looking ---
 
@@ -117,9 +113,11 @@ class Client:
         """What a block carries: hosts, subnets, and cluster nodes with so many ``workloads``."""
         return self._record("carries", {"prefix": prefix, **under})
 
-    def check_ranges(self, realm: str, ranges: list[str]) -> list[Record]:
-        """How each of a list of ranges lies to all that is known in a realm."""
-        return list(self.call("POST", "check-ranges", body={"realm": realm, "ranges": ranges}, safe=True).json())
+    def check_ranges(self, realms: str | list[str] | None, ranges: list[str]) -> list[Record]:
+        """How each range of a list of lines lies to all that is known in one realm, several, or (None) all of them."""
+        names = [realms] if isinstance(realms, str) else list(realms or [])
+        body = {"ranges": ranges, **({"realms": names} if names else {})}
+        return list(self.call("POST", "check-ranges", body=body, safe=True).json())
 
     def still_fits(self, **of: Any) -> list[Record]:
         """How many blocks of each length still fit in a ``pool``, a ``region`` or a ``realm``."""
@@ -210,6 +208,10 @@ class Client:
         """Whether all that must hold, holds."""
         return self._record("verify")
 
+    def mend(self, *, preview: bool = False, why: str = "") -> Answer:
+        """Rebuild counters, free counts, tiles and due times from the extents, where they differ; for admins."""
+        return self.change("POST", "verify/mend", preview=preview, why=why)
+
     # --- asking and giving back ---
 
     def request(self, *, preview: bool = False, why: str = "", key: str | None = None, **wanted: Any) -> Answer:
@@ -225,10 +227,25 @@ class Client:
         """
         return self.change("POST", "subnets", wanted, preview=preview, why=why, key=key)
 
-    def release(self, subnet: str | int, *, at_once: bool = False, preview: bool = False, why: str = "") -> Answer:
-        """Give a subnet back; ``at_once`` (for planners) skips or ends cooling."""
+    def release(
+        self,
+        subnet: str | int,
+        *,
+        at_once: bool = False,
+        despite_use: bool = False,
+        preview: bool = False,
+        why: str = "",
+        key: str | None = None,
+    ) -> Answer:
+        """Give a subnet back.
+
+        Args:
+            at_once: for planners: skip or end cooling.
+            despite_use: although address records, a DHCP range or a gateway are recorded in it.
+        """
         path = f"subnets/{part(subnet)}/release"
-        return self.change("POST", path, {"at_once": at_once}, preview=preview, why=why)
+        body = {"at_once": at_once, "despite_use": despite_use}
+        return self.change("POST", path, body, preview=preview, why=why, key=key)
 
     def set_up_cluster(self, *, preview: bool = False, why: str = "", **wanted: Any) -> Answer:
         """Hand out a cluster's node subnet, and reserve or keep out the ranges that it brings along."""

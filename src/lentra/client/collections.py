@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from urllib.parse import quote
 
-if TYPE_CHECKING:
-    from lentra.client.client import Answer, Client
-
-Record = dict[str, Any]
+from lentra.client.answers import Answer, Caller, Record
 
 
 class Collection:
@@ -23,7 +20,7 @@ class Collection:
         'lab'
     """
 
-    def __init__(self, client: Client, path: str) -> None:
+    def __init__(self, client: Caller, path: str) -> None:
         self.client = client
         self.path = path
 
@@ -211,9 +208,17 @@ class Plans(Collection):
         """Where the registry has departed from a committed plan."""
         return list(self.client.call("GET", f"plans/{part(ref)}/departures").json())
 
-    def remove(self, ref: str | int, *, give_back: bool = False, preview: bool = False, why: str = "") -> Answer:
-        """Remove a plan, with all its subnets given back if ``give_back``."""
-        body = {"give_back": give_back}
+    def remove(
+        self,
+        ref: str | int,
+        *,
+        give_back: bool = False,
+        despite_use: bool = False,
+        preview: bool = False,
+        why: str = "",
+    ) -> Answer:
+        """Remove a plan, with all its subnets given back if ``give_back`` (``despite_use``: also those in use inside)."""
+        body = {"give_back": give_back, "despite_use": despite_use}
         return self.client.change("POST", f"plans/{part(ref)}/remove", body, preview=preview, why=why)
 
     def expect(self, plan: str | Mapping[str, Any], day: str, *, preview: bool = False, why: str = "") -> Answer:
@@ -228,6 +233,18 @@ class Plans(Collection):
     def _send(self, plan: str | Mapping[str, Any], preview: bool, why: str, options: Mapping[str, Any]) -> Answer:
         given = {"text": plan} if isinstance(plan, str) else {"document": dict(plan)}
         return self.client.change("POST", "plans", {**given, **options}, preview=preview, why=why)
+
+
+class People(Collection):
+    """People, their lock after failed sign-ins, and their tokens together."""
+
+    def unlock(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+        """Forget the failed sign-ins with a person's name; for admins."""
+        return self.client.change("POST", f"{self.path}/{part(ref)}/unlock", preview=preview, why=why)
+
+    def revoke_tokens(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+        """Make all tokens of a person useless: one's own, or anybody's by an admin."""
+        return self.client.change("POST", f"{self.path}/{part(ref)}/revoke-tokens", preview=preview, why=why)
 
 
 def part(ref: str | int) -> str:

@@ -12,7 +12,7 @@ LentraError
     ├── TooLarge             the body is too large
     ├── TooManyTries         too many sign-ins: wait
     ├── InvalidValue         a value of the wrong kind or out of range
-    ├── BadPrefix            text that is no prefix
+    ├── BadPrefix            text that is not a prefix
     ├── OffBoundary          host bits are set
     ├── WrongFamily          IPv4 where IPv6 is meant, or the other way round
     ├── LengthOutOfBounds    rule sheet or pool do not allow the length
@@ -35,7 +35,7 @@ LentraError
     ├── BadAddress           an address that the block cannot give
     ├── CannotGrow           the block cannot grow where it is
     ├── TagTaken             another subnet of the zone has the segment tag
-    ├── NoDhcp               the rule sheet knows no DHCP
+    ├── NoDhcp               the rule sheet does not allow DHCP
     ├── AddressTaken         another record has the address or the hardware address
     ├── KeptForService       the range or subnet is kept for another service alone
     ├── QuotaReached         the project holds as many public addresses as it may
@@ -47,7 +47,10 @@ LentraError
     ├── StaleEdit            the record has changed since it was read
     ├── StaleProposal        what was previewed is no longer possible
     ├── KeyReused            the idempotency key came before with another body
-    └── Busy                 try again in a moment
+    ├── Busy                 try again in a moment
+    ├── Refused              a refusal without a kind of its own
+    ├── Conflict             what is there stands against it, in a way without a kind of its own
+    └── Contradiction        the database refused a write that would break a rule of the registry
 """
 
 from __future__ import annotations
@@ -127,6 +130,9 @@ _CODES = [
     "stale-proposal",
     "key-reused",
     "busy",
+    "refused",
+    "conflict",
+    "contradiction",
 ]
 
 

@@ -1,36 +1,40 @@
 """The registry's refusals, grown from the core's root (`lentra.addressing.refusal`).
 
 Refusal
-├── UnknownName          a name that nothing has; lists the nearest
-├── Invalid              a value of the wrong kind or out of range
-├── NameTaken            another living or cooling record has the name
-├── InUse                a record that others still use cannot be removed
-├── Frozen               a field that cannot change once the record is in use
-├── ZoneNotInRegion      zone and region given do not belong together
-├── WrongPool            the pool serves another place or project
-├── NotPrivate           a public range in a realm that is private only
-├── TooManyRanges        the pool has as many ranges as its rule sheet allows
-├── NeedsIpv4            the rule sheet wants IPv4 beside IPv6
-├── TagTaken             another subnet of the zone has the segment tag
-├── NoDhcp               the rule sheet knows no DHCP
-├── AddressTaken         another record has the address or the hardware address
-├── KeptForService       the range or subnet is kept for another service alone
-├── QuotaReached         the project holds as many public addresses as it may
-├── StillAttached        a public address that is attached cannot be given back
-├── DoesNotFit           what lives in a range does not fit the new one
-├── BadPlan              a plan's text or values are wrong; says line and path
-├── PlanNotPossible      a plan that cannot be committed as it stands
-├── WrongState           the subnet's state does not allow it
-├── NotAllowed           the person's role or membership does not reach
-├── StaleEdit            the record has changed since it was read
-├── StaleProposal        what was previewed is no longer possible as shown
-├── KeyReused            the idempotency key came before with another body
-└── Busy                 too many others at once, or the database is away: try again
+├── UnknownName              a name that nothing has; lists the nearest
+├── Invalid                  a value of the wrong kind or out of range
+│   ├── ZoneNotInRegion      zone and region given do not belong together
+│   ├── WrongPool            the pool serves another place or project
+│   ├── NotPrivate           a public range in a realm that is private only
+│   ├── TooManyRanges        the pool has as many ranges as its rule sheet allows
+│   ├── NeedsIpv4            the rule sheet wants IPv4 beside IPv6
+│   ├── NoDhcp               the rule sheet does not allow DHCP
+│   └── BadPlan              a plan's text or values are wrong; says line and path
+├── Conflict
+│   ├── NameTaken            another living or cooling record has the name
+│   ├── TagTaken             another subnet of the zone has the segment tag
+│   ├── AddressTaken         another record has the address or the hardware address
+│   ├── InUse                what others still use, or what is recorded inside, stands against it
+│   ├── Frozen               a field that cannot change once the record is in use
+│   ├── KeptForService       the range or subnet is kept for another service alone
+│   ├── QuotaReached         the project holds as many public addresses as it may
+│   ├── StillAttached        a public address that is attached cannot be given back
+│   ├── DoesNotFit           what lives in a range does not fit the new one
+│   ├── PlanNotPossible      a plan that cannot be committed as it stands
+│   ├── WrongState           the subnet's state does not allow it
+│   └── StaleProposal        what was previewed is no longer possible as shown
+├── NotAllowed               the person's role or membership does not reach
+├── StaleEdit                the record has changed since it was read
+├── KeyReused                the idempotency key came before with another body
+├── WrongPassword            name or password is wrong
+├── TooManyTries             sign-ins with this name or from this peer must wait
+├── Busy                     too many others at once, or the database is away: try again
+└── Contradiction            the database refused a write that would break a rule of the registry
 """
 
 from __future__ import annotations
 
-from lentra.addressing.refusal import Refusal
+from lentra.addressing.refusal import Conflict, Refusal
 
 
 class UnknownName(Refusal):
@@ -38,6 +42,7 @@ class UnknownName(Refusal):
 
     code = "unknown-name"
     title = "Unknown name"
+    status = 404
 
 
 class Invalid(Refusal):
@@ -47,126 +52,126 @@ class Invalid(Refusal):
     title = "Value not accepted"
 
 
-class NameTaken(Refusal):
+class NameTaken(Conflict):
     """Another living or cooling record has the name."""
 
     code = "name-taken"
     title = "Name taken"
 
 
-class InUse(Refusal):
-    """A record that others still use cannot be removed."""
+class InUse(Conflict):
+    """What others still use, or what is recorded inside, stands against it."""
 
     code = "in-use"
     title = "Still in use"
 
 
-class Frozen(Refusal):
+class Frozen(Conflict):
     """A field that cannot change once the record is in use."""
 
     code = "frozen-field"
     title = "Cannot change any more"
 
 
-class ZoneNotInRegion(Refusal):
+class ZoneNotInRegion(Invalid):
     """Zone and region given do not belong together."""
 
     code = "zone-not-in-region"
     title = "Zone not in region"
 
 
-class WrongPool(Refusal):
+class WrongPool(Invalid):
     """The pool serves another place or project."""
 
     code = "wrong-pool"
     title = "Pool does not serve this"
 
 
-class NotPrivate(Refusal):
+class NotPrivate(Invalid):
     """A public range in a realm that is private only."""
 
     code = "not-private"
     title = "Not private"
 
 
-class TooManyRanges(Refusal):
+class TooManyRanges(Invalid):
     """The pool has as many ranges as its rule sheet allows."""
 
     code = "too-many-ranges"
     title = "Too many ranges"
 
 
-class NeedsIpv4(Refusal):
+class NeedsIpv4(Invalid):
     """The rule sheet wants IPv4 beside IPv6."""
 
     code = "needs-ipv4"
     title = "IPv4 needed beside IPv6"
 
 
-class TagTaken(Refusal):
+class TagTaken(Conflict):
     """Another subnet of the zone has the segment tag."""
 
     code = "tag-taken"
     title = "Segment tag taken"
 
 
-class NoDhcp(Refusal):
-    """The rule sheet knows no DHCP."""
+class NoDhcp(Invalid):
+    """The rule sheet does not allow DHCP."""
 
     code = "no-dhcp"
     title = "No DHCP here"
 
 
-class AddressTaken(Refusal):
+class AddressTaken(Conflict):
     """Another record has the address or the hardware address."""
 
     code = "address-taken"
     title = "Address taken"
 
 
-class KeptForService(Refusal):
+class KeptForService(Conflict):
     """The range or subnet is kept for another service alone."""
 
     code = "kept-for-service"
     title = "Kept for one service"
 
 
-class QuotaReached(Refusal):
+class QuotaReached(Conflict):
     """The project holds as many public addresses as it may."""
 
     code = "quota-reached"
     title = "Quota reached"
 
 
-class StillAttached(Refusal):
+class StillAttached(Conflict):
     """A public address that is attached cannot be given back."""
 
     code = "still-attached"
     title = "Still attached"
 
 
-class DoesNotFit(Refusal):
+class DoesNotFit(Conflict):
     """What lives in a range does not fit the new one."""
 
     code = "does-not-fit"
     title = "Does not fit the new range"
 
 
-class BadPlan(Refusal):
+class BadPlan(Invalid):
     """A plan's text or values are wrong; says line and path."""
 
     code = "bad-plan"
     title = "Plan cannot be read"
 
 
-class PlanNotPossible(Refusal):
+class PlanNotPossible(Conflict):
     """A plan that cannot be committed as it stands."""
 
     code = "plan-not-possible"
     title = "Plan not possible"
 
 
-class WrongState(Refusal):
+class WrongState(Conflict):
     """The subnet's state does not allow it."""
 
     code = "wrong-state"
@@ -178,6 +183,7 @@ class NotAllowed(Refusal):
 
     code = "not-allowed"
     title = "Not allowed"
+    status = 403
 
 
 class StaleEdit(Refusal):
@@ -185,9 +191,10 @@ class StaleEdit(Refusal):
 
     code = "stale-edit"
     title = "Changed meanwhile"
+    status = 412
 
 
-class StaleProposal(Refusal):
+class StaleProposal(Conflict):
     """What was previewed is no longer possible as shown."""
 
     code = "stale-proposal"
@@ -199,6 +206,24 @@ class KeyReused(Refusal):
 
     code = "key-reused"
     title = "Key used for something else"
+    status = 422
+
+
+class WrongPassword(Refusal):
+    """Name or password is wrong, or the person is no longer active."""
+
+    code = "not-signed-in"
+    title = "Not signed in"
+    status = 401
+
+
+class TooManyTries(Refusal):
+    """Sign-ins with this name or from this peer must wait; `seconds` says how long."""
+
+    code = "too-many-tries"
+    title = "Too many tries"
+    status = 429
+    seconds = 1
 
 
 class Busy(Refusal):
@@ -206,3 +231,12 @@ class Busy(Refusal):
 
     code = "busy"
     title = "Try again"
+    status = 503
+
+
+class Contradiction(Refusal):
+    """The database refused a write that would break a rule of the registry."""
+
+    code = "contradiction"
+    title = "The registry would contradict itself"
+    status = 500

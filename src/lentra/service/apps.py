@@ -8,7 +8,7 @@ class ServiceConfig(AppConfig):
     label = "service"
 
     def ready(self) -> None:
-        from lentra.registry.envelope import on_retry
+        from lentra.registry.transactions.run import on_retry
         from lentra.service.metrics import count_retry
 
         on_retry.append(count_retry)

@@ -14,6 +14,7 @@ import subprocess
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 from urllib.parse import quote
 
 _START_SECONDS = 60
@@ -75,9 +76,9 @@ class OwnDatabase:
         first_time = not (self.data / "mysql").is_dir()
         if first_time:
             self._make()
-        self._launch()
         if first_time or not self.secrets.exists():
             self._secure()
+        self.launch()
 
     def stop(self) -> None:
         """Stop the server cleanly; the data stays."""
@@ -95,6 +96,17 @@ class OwnDatabase:
             self.process.kill()
             self.process.wait()
 
+    def runs(self) -> bool:
+        """True if a server answers there already."""
+        return self.socket.exists() and self._answers()
+
+    def root_connection(self) -> Any:
+        """A connection as root, for whoever looks after the database."""
+        import MySQLdb
+
+        password = json.loads(self.secrets.read_text())["root_password"]
+        return MySQLdb.connect(user="root", password=password, unix_socket=str(self.socket))
+
     def _make(self) -> None:
         shutil.rmtree(self.data, ignore_errors=True)
         command = [
@@ -106,13 +118,14 @@ class OwnDatabase:
             f"--datadir={self.data}",
         ]
         with self.log.open("ab") as log:
-            done = subprocess.run(command, stdout=log, stderr=log, check=False)
+            done = subprocess.run(command, stdout=log, stderr=log, check=False, env=self.environment())
         if done.returncode:
             shutil.rmtree(self.data, ignore_errors=True)
             raise CannotStart(f"the database's folder could not be made: see {self.log}")
 
-    def _launch(self) -> None:
-        command = [
+    def command(self) -> list[str]:
+        """How the server is started."""
+        return [
             str(_tool("mariadbd")),
             "--no-defaults",
             f"--user={getpass.getuser()}",
@@ -128,10 +141,18 @@ class OwnDatabase:
             "--max-connections=200",
             f"--innodb-flush-log-at-trx-commit={1 if self.lasting else 2}",
         ]
+
+    def launch(self) -> None:
+        """Start the server on the folder that is there, and wait until it answers."""
         with self.log.open("ab") as log:
             # In a session of its own, so that Ctrl-C reaches the launcher alone, which stops it in order.
             self.process = subprocess.Popen(
-                command, stdout=log, stderr=log, start_new_session=True, preexec_fn=die_with_parent
+                self.command(),
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+                preexec_fn=die_with_parent,
+                env=self.environment(),
             )
         end = time.monotonic() + _START_SECONDS
         while time.monotonic() < end:
@@ -143,6 +164,12 @@ class OwnDatabase:
         self.stop()
         raise CannotStart(f"the database did not come up within {_START_SECONDS} seconds: see {self.log}")
 
+    def environment(self) -> dict[str, str]:
+        """With a folder of its own for temporary tables: a server that starts deletes all that it finds in its own."""
+        temporary = self.folder / "temporary"
+        temporary.mkdir(exist_ok=True, mode=0o700)
+        return {**os.environ, "TMPDIR": str(temporary)}
+
     def _answers(self) -> bool:
         with socket.socket(socket.AF_UNIX) as probe:
             try:
@@ -153,25 +180,35 @@ class OwnDatabase:
                 return False
 
     def _secure(self) -> None:
-        """Give root and Lentra's own account random passwords, kept for the owner alone."""
-        import MySQLdb
-
+        """Give root and Lentra's own account random passwords, kept for the owner alone, before the server listens."""
         kept = {"password": secrets.token_urlsafe(24), "root_password": secrets.token_urlsafe(24)}
-        connection = MySQLdb.connect(user="root", unix_socket=str(self.socket))
-        cursor = connection.cursor()
-        cursor.execute("CREATE DATABASE IF NOT EXISTS lentra CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin")
+        statements = [
+            "FLUSH PRIVILEGES",
+            "CREATE DATABASE IF NOT EXISTS lentra CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin",
+            "DELETE FROM mysql.global_priv WHERE User = ''",
+            *(f"DROP USER IF EXISTS root@'{host}'" for host in ("127.0.0.1", "::1", socket.gethostname())),
+        ]
         for host in ("localhost", "127.0.0.1"):
-            cursor.execute(f"CREATE OR REPLACE USER lentra@'{host}' IDENTIFIED BY '{kept['password']}'")
-            cursor.execute(f"GRANT ALL ON lentra.* TO lentra@'{host}'")
-        cursor.execute("DELETE FROM mysql.global_priv WHERE User = ''")
+            statements += [
+                f"CREATE OR REPLACE USER lentra@'{host}' IDENTIFIED BY '{kept['password']}'",
+                f"GRANT ALL ON lentra.* TO lentra@'{host}'",
+            ]
+        statements.append(f"SET PASSWORD FOR root@localhost = PASSWORD('{kept['root_password']}')")
+        command = [*self.command(), "--bootstrap"]
+        with self.log.open("ab") as log:
+            done = subprocess.run(
+                command,
+                input="".join(f"{statement};\n" for statement in statements).encode(),
+                stdout=log,
+                stderr=log,
+                env=self.environment(),
+                check=False,
+            )
+        if done.returncode:
+            raise CannotStart(f"the database could not be given its passwords: see {self.log}")
         descriptor = os.open(self.secrets, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(descriptor, "w") as file:
             json.dump(kept, file)
-        cursor.execute(f"SET PASSWORD FOR root@localhost = PASSWORD('{kept['root_password']}')")
-        for host in ("127.0.0.1", "::1", socket.gethostname()):
-            cursor.execute(f"DROP USER IF EXISTS root@'{host}'")
-        cursor.execute("FLUSH PRIVILEGES")
-        connection.close()
 
 
 def die_with_parent() -> None:
@@ -182,6 +219,30 @@ def die_with_parent() -> None:
 def _tool(name: str) -> str | None:
     """Where a server's program is: Debian keeps some out of an ordinary user's path."""
     return shutil.which(name) or shutil.which(name, path="/usr/sbin:/usr/local/sbin:/sbin")
+
+
+def any_free_port() -> int:
+    """A port on loopback that nothing listens on now."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def wait_for_free_port(port: int, variable: str, seconds: float) -> None:
+    """As `require_free_port`, after some patience.
+
+    Raises:
+        CannotStart: something listens there still.
+    """
+    end = time.monotonic() + seconds
+    while True:
+        try:
+            require_free_port(port, variable)
+            return
+        except CannotStart:
+            if time.monotonic() > end:
+                raise
+            time.sleep(0.2)
 
 
 def require_free_port(port: int, variable: str) -> None:

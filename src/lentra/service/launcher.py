@@ -3,23 +3,66 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
 import os
 import secrets
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import time
 import urllib.error
 import urllib.request
+import uuid
+from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
 
-from lentra.service.database import CannotStart, OwnDatabase, die_with_parent, require_free_port
+from lentra.service.database import (
+    CannotStart,
+    OwnDatabase,
+    any_free_port,
+    die_with_parent,
+    require_free_port,
+    wait_for_free_port,
+)
+from lentra.service.draining import DRAINING
 
 _READY_SECONDS = 60
+_LET_GO_SECONDS = 5.0  # for what a web server that was killed has left behind on the port
+_DRAIN_SECONDS = 1.5  # in which open connections are answered and closed before the web server stops
+_WELL_AFTER = 60.0  # seconds that a process has run, after which it counts as well again
+_LONGEST_PAUSE = 60.0
+_THREADS = 32  # of a worker: more than work at once, so that some are left to say that it lives
+_UPKEEP_SECONDS = "900"  # for one statement: upkeep has time
+
+
+class Watched:
+    """A process that is started again when it ends, each time after a longer pause, until it has run well for a while."""
+
+    def __init__(self, name: str, start: Callable[[], subprocess.Popen[bytes]]) -> None:
+        self.name = name
+        self._start = start
+        self._pause = 1.0
+        self._again_at: float | None = None
+        self.process = start()
+        self._since = time.monotonic()
+
+    def look_after(self) -> None:
+        """Start it again, if it has ended and its pause is over."""
+        now = time.monotonic()
+        if self.process.poll() is None:
+            return
+        if self._again_at is None:
+            if now - self._since > _WELL_AFTER:
+                self._pause = 1.0
+            self._again_at = now + self._pause
+            _say(f"{self.name} ended ({self.process.returncode}): it is started again in {self._pause:.0f} s")
+            self._pause = min(self._pause * 2, _LONGEST_PAUSE)
+        elif now >= self._again_at:
+            self._again_at, self._since = None, now
+            self.process = self._start()
 
 
 class Service:
@@ -45,11 +88,15 @@ class Service:
             "LENTRA_SECRET_KEY": secret,
             "DJANGO_SETTINGS_MODULE": "lentra.service.settings",
             "PROMETHEUS_MULTIPROC_DIR": str(folder / f"metrics-{port}"),
+            DRAINING: str(folder / f"draining-{port}"),
+            "LENTRA_UPKEEP_HOLDER": uuid.uuid4().hex,
         }
+        self.environment.pop("LENTRA_ADMIN_PASSWORD", None)  # no process needs it any more
+        self.draining = folder / f"draining-{port}"
         self.counts = folder / f"metrics-{port}"
         self.alerts_log = folder / "alerts.log"
-        self.processes: list[subprocess.Popen[bytes]] = []
-        self.helpers: list[subprocess.Popen[bytes]] = []
+        self.web: subprocess.Popen[bytes] | None = None
+        self.helpers: list[Watched] = []
 
     def manage(self, *command: str) -> None:
         """Run a management command to its end.
@@ -57,17 +104,26 @@ class Service:
         Raises:
             CannotStart: it failed; its output is in the log.
         """
+        self.run("-m", "lentra.service.manage", *command)
+
+    def run(self, *command: str) -> None:
+        """Run a Python program of the service's to its end.
+
+        Raises:
+            CannotStart: it failed; its output is in the log.
+        """
         self.counts.mkdir(parents=True, exist_ok=True)
         with self.log.open("ab") as log:
             done = subprocess.run(
-                [sys.executable, "-m", "lentra.service.manage", *command],
-                env=self.environment,
+                [sys.executable, *command],
+                env=self.environment | {"LENTRA_DATABASE_SECONDS": _UPKEEP_SECONDS},
                 stdout=log,
                 stderr=log,
                 check=False,
             )
         if done.returncode:
-            raise CannotStart(f"{' '.join(command)} failed: see {self.log}")
+            words = " ".join(command).removeprefix("-m lentra.service.manage ")
+            raise CannotStart(f"{words} failed: see {self.log}")
 
     def start(self, upkeep: bool = True) -> None:
         """Start the web server and upkeep, and wait until the service is ready.
@@ -75,19 +131,21 @@ class Service:
         Raises:
             CannotStart: the port is taken or the service does not come up.
         """
-        require_free_port(self.port, "LENTRA_PORT")
+        wait_for_free_port(self.port, "LENTRA_PORT", _LET_GO_SECONDS)
+        self.draining.unlink(missing_ok=True)
         shutil.rmtree(self.counts, ignore_errors=True)  # counters begin anew with the service
         self.counts.mkdir(parents=True)
         server = [sys.executable, "-m", "gunicorn", "lentra.service.wsgi:application"]
         server += ["--bind", f"{self.host}:{self.port}", "--workers", str(self.workers)]
-        server += ["--worker-class", "gthread", "--threads", "8", "--timeout", "30", "--keep-alive", "20"]
+        server += ["--worker-class", "lentra.service.worker.DrainingWorker", "--threads", str(_THREADS)]
+        server += ["--timeout", "60", "--keep-alive", "20"]
         server += ["--graceful-timeout", "20", "--no-control-socket"]
-        self.processes.append(self._spawn(server))
+        self.web = self._spawn(server)
         if upkeep:
-            self.processes.append(self._spawn([sys.executable, "-m", "lentra.service.manage", "upkeep"]))
+            self.watch("upkeep", [sys.executable, "-m", "lentra.service.manage", "upkeep"])
         end = time.monotonic() + _READY_SECONDS
         while time.monotonic() < end:
-            if self.processes[0].poll() is not None:
+            if self.web.poll() is not None:
                 raise CannotStart(f"the service stopped while starting: see {self.log}")
             if self.is_ready():
                 return
@@ -97,14 +155,12 @@ class Service:
 
     def receive_alerts(self, receiver: Path) -> None:
         """Start a receiver of alerts on a port of its own, and send them there; what it takes is in alerts.log."""
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            port = probe.getsockname()[1]
+        port = any_free_port()
         self.environment |= {
             "LENTRA_ALERT_URL": f"http://127.0.0.1:{port}/",
             "LENTRA_ALERT_SECRET": secrets.token_urlsafe(32),
         }
-        self.helpers.append(self._spawn([sys.executable, str(receiver), str(port)], self.alerts_log))
+        self.watch("the receiver of alerts", [sys.executable, str(receiver), str(port)], self.alerts_log)
 
     def is_ready(self) -> bool:
         """True if it can serve at this moment."""
@@ -114,9 +170,28 @@ class Service:
         except (urllib.error.URLError, OSError):
             return False
 
+    def watch(self, name: str, command: list[str], log: Path | None = None) -> None:
+        """Start a helper that is started again whenever it ends."""
+        more = {"LENTRA_DATABASE_SECONDS": _UPKEEP_SECONDS}
+        self.helpers.append(Watched(name, lambda: self._spawn(command, log, more)))
+
+    def look_after(self) -> None:
+        """Start helpers that have ended again.
+
+        Raises:
+            CannotStart: the web server has stopped by itself.
+        """
+        if self.web and self.web.poll() is not None:
+            raise CannotStart(f"the web server stopped by itself: see {self.log}")
+        for helper in self.helpers:
+            helper.look_after()
+
     def stop(self) -> None:
-        """Stop all processes, letting requests finish."""
-        every = [*self.processes, *self.helpers]
+        """Stop all processes: open connections are answered and closed first, and requests in progress finished."""
+        if self.web and self.web.poll() is None:
+            self.draining.touch()
+            time.sleep(_DRAIN_SECONDS)
+        every = [process for process in (self.web, *(helper.process for helper in self.helpers)) if process]
         for process in every:
             if process.poll() is None:
                 process.terminate()
@@ -126,19 +201,30 @@ class Service:
             except subprocess.TimeoutExpired:
                 process.kill()
                 process.wait()
-        self.processes.clear()
+        if self.web:
+            _kill_group(self.web.pid)
+        self.web = None
         self.helpers.clear()
+        self.draining.unlink(missing_ok=True)
 
-    def _spawn(self, command: list[str], log: Path | None = None) -> subprocess.Popen[bytes]:
+    def _spawn(
+        self, command: list[str], log: Path | None = None, more: dict[str, str] | None = None
+    ) -> subprocess.Popen[bytes]:
         with (log or self.log).open("ab") as output:
             return subprocess.Popen(
                 command,
-                env=self.environment,
+                env=self.environment | (more or {}),
                 stdout=output,
                 stderr=output,
                 start_new_session=True,
                 preexec_fn=die_with_parent,
             )
+
+
+def _kill_group(leader: int) -> None:
+    """Kill what a process that was killed has left behind: workers without their web server keep its port for long."""
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(leader, signal.SIGKILL)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -149,7 +235,8 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("--yes", action="store_true", help="do not ask")
     parser.add_argument("--scenario", type=Path, help="folder of the demo's data files")
     options = parser.parse_args(arguments)
-    signal.signal(signal.SIGTERM, _interrupt)
+    os.umask(0o077)  # whatever is written is its owner's alone
+    signal.signal(signal.SIGTERM, interrupt)
     signal.signal(signal.SIGINT, signal.default_int_handler)  # also where it was ignored from the start
     try:
         return _demo(options) if options.what == "demo" else _serve()
@@ -164,7 +251,7 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _demo(options: argparse.Namespace) -> int:
-    folder = Path(os.environ.get("LENTRA_STATE_DIR", ".lentra")).resolve()
+    folder = _state_folder()
     port = _port("LENTRA_PORT", 8460)
     if options.reset and folder.exists():
         if not options.yes and not _asked(f"Throw away all demo data in {folder}?"):
@@ -180,15 +267,17 @@ def _demo(options: argparse.Namespace) -> int:
         _say("Starting the database")
         database.start()
         service = Service(folder, database.url, port, _secret(folder))
+        service.environment.setdefault("LENTRA_METRICS_OPEN", "1")  # made-up data, on loopback
         receiver = options.scenario / "receiver.py" if options.scenario else None
         if receiver and receiver.exists() and not os.environ.get("LENTRA_ALERT_URL"):
             service.receive_alerts(receiver)
         _say("Preparing its tables")
-        service.manage("migrate", "--no-input")
-        service.manage("ship_sheets")
+        service.manage("prepare")
         if not (folder / "demo-sign-ins.json").exists():
             _say("Loading the demo: the ferry operator's networks (some seconds)")
-            service.manage("load_demo", str(options.scenario), str(folder / "demo-sign-ins.json"))
+            service.run(
+                str(options.scenario / "load.py"), str(options.scenario), str(folder / "demo-sign-ins.json")
+            )
         _say("Starting the service")
         service.start()
         _welcome(service, folder)
@@ -202,38 +291,84 @@ def _demo(options: argparse.Namespace) -> int:
 
 
 def _serve() -> int:
-    for name in ("LENTRA_DATABASE_URL", "LENTRA_SECRET_KEY"):
-        if not os.environ.get(name):
-            raise CannotStart(f"{name} is not set: see docs/operations.md")
-    folder = Path(os.environ.get("LENTRA_STATE_DIR", ".lentra")).resolve()
-    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-    service = Service(
-        folder,
-        os.environ["LENTRA_DATABASE_URL"],
-        _port("LENTRA_PORT", 8460),
-        os.environ["LENTRA_SECRET_KEY"],
-        os.environ.get("LENTRA_BIND", "127.0.0.1"),
-        int(os.environ.get("LENTRA_WORKERS", "2")),
-    )
+    """The service against the database that LENTRA_DATABASE_URL names, or against one of its own in the state folder."""
+    folder = _state_folder()
+    port = _port("LENTRA_PORT", 8460)
+    host = os.environ.get("LENTRA_BIND", "127.0.0.1")
+    workers = os.environ.get("LENTRA_WORKERS", "2")
+    if not workers.isdigit() or not 1 <= int(workers) <= 64:
+        raise CannotStart(f"LENTRA_WORKERS is {workers!r}: a whole number from 1 to 64")
+    database, service = None, None
     try:
-        service.manage("migrate", "--no-input")
-        service.manage("ship_sheets")
+        url = os.environ.get("LENTRA_DATABASE_URL", "")
+        if not url:
+            _say(f"Starting the database of its own, in {folder}")
+            database = OwnDatabase(folder, _port("LENTRA_DB_PORT", 8461))
+            database.start()
+            url = database.url
+        secret = os.environ.get("LENTRA_SECRET_KEY", "")
+        if not secret and not database:
+            raise CannotStart("LENTRA_SECRET_KEY is not set: see docs/operations.md")
+        service = Service(folder, url, port, secret or _secret(folder), host, int(workers))
+        _say("Preparing its tables")
+        service.manage("prepare")
+        _first_admin(service)
         service.start()
         print(f"Lentra serves at {service.address}; log: {service.log}", flush=True)
-        _wait(service, None)
+        if host not in ("127.0.0.1", "::1", "localhost"):
+            _say(
+                "LENTRA_BIND is not loopback: put a proxy in front that speaks TLS and reads requests whole "
+                "(docs/operations.md), or slow clients stop the service"
+            )
+        _wait(service, database)
         return 0
     finally:
-        service.stop()
+        if service:
+            service.stop()
+        if database:
+            database.stop()
+
+
+def _first_admin(service: Service) -> None:
+    """Where nobody is known yet: an admin from LENTRA_ADMIN and LENTRA_ADMIN_PASSWORD, or asked for on a terminal."""
+    asking = [sys.executable, "-m", "lentra.service.manage", "add_admin"]
+    environment = service.environment
+    known = subprocess.run([*asking, "--look"], env=environment, capture_output=True, check=False)
+    if known.returncode == 0:
+        return
+    name = os.environ.get("LENTRA_ADMIN", "")
+    if name:
+        password = os.environ.get("LENTRA_ADMIN_PASSWORD", "")
+        done = subprocess.run([*asking, name], env=environment, input=f"{password}\n".encode(), check=False)
+    elif sys.stdin.isatty():
+        name = input("Nobody is known here yet. Name of the first admin: ").strip()
+        done = subprocess.run([*asking, name], env=environment, check=False)
+    else:
+        _say(
+            "nobody is known here yet: add the first admin with lentra-service add_admin NAME, or set LENTRA_ADMIN"
+        )
+        return
+    if done.returncode:
+        raise CannotStart("the first admin was not added")
 
 
 def _wait(service: Service, database: OwnDatabase | None) -> None:
-    """Until somebody interrupts, or a part stops by itself."""
+    """Until somebody interrupts, or a part stops by itself that cannot be started again here."""
     while True:
-        if service.processes[0].poll() is not None:
-            raise CannotStart(f"the web server stopped by itself: see {service.log}")
+        service.look_after()
         if database and database.process and database.process.poll() is not None:
             raise CannotStart(f"the database stopped by itself: see {database.log}")
         time.sleep(0.5)
+
+
+def _state_folder() -> Path:
+    """The folder that everything is kept in, which is its owner's alone, as are the logs in it."""
+    folder = Path(os.environ.get("LENTRA_STATE_DIR", ".lentra")).resolve()
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    folder.chmod(0o700)
+    for log in folder.glob("*.log"):
+        log.chmod(0o600)
+    return folder
 
 
 def _welcome(service: Service, folder: Path) -> None:
@@ -280,7 +415,8 @@ def _say(text: str) -> None:
     print(f"· {text}", flush=True)
 
 
-def _interrupt(signum: int, frame: FrameType | None) -> None:
+def interrupt(signum: int, frame: FrameType | None) -> None:
+    """A signal to stop counts as Ctrl-C."""
     raise KeyboardInterrupt
 
 

@@ -11,10 +11,10 @@ import logging
 import os
 import time
 from collections.abc import Callable, Iterator
-from datetime import UTC, datetime
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
+from django.utils.crypto import constant_time_compare
 from prometheus_client import CollectorRegistry, Counter, Histogram
 from prometheus_client.core import GaugeMetricFamily
 from prometheus_client.metrics_core import Metric
@@ -23,7 +23,9 @@ from prometheus_client.openmetrics.exposition import CONTENT_TYPE_LATEST, genera
 from prometheus_client.registry import REGISTRY, Collector
 
 from lentra.addressing.extents import State
-from lentra.registry.models import THRESHOLDS, Alert, Outlook, Space
+from lentra.addressing.headroom import THRESHOLDS
+from lentra.registry.models import Alert, Outlook, Space
+from lentra.registry.transactions.clock import SystemClock
 
 logger = logging.getLogger("lentra.answers")
 
@@ -107,27 +109,29 @@ class PoolUsage(Collector):
             "Days until a pool likely reaches a threshold; none where that is not in sight.",
             labels=[*names, "threshold"],
         )
-        today = datetime.now(UTC).date()
-        for outlook in Outlook.objects.select_related("space__pool__realm").order_by("pk"):
+        today = SystemClock().now().date()
+        for outlook in Outlook.objects.standing().select_related("space__pool__realm").order_by("pk"):
             pool = outlook.space.pool
             labels = [pool.realm.name, pool.name, str(outlook.space.family)]
             for threshold in THRESHOLDS:
-                if day := getattr(outlook, f"{threshold}_on"):
+                if day := outlook.day_of(threshold):
                     days.add_metric([*labels, threshold], (day - today).days)
         alerts = GaugeMetricFamily(
-            "lentra_alerts", "Alerts that are open: 1 for each.", labels=[*names, "threshold", "stage"]
+            "lentra_alerts", "Alerts that are open: 1 for each.", labels=[*names, "kind", "threshold", "stage"]
         )
-        for alert in Alert.objects.exclude(living=None).select_related("pool__realm"):
-            labels = [alert.pool.realm.name, alert.pool.name, str(alert.family)]
-            alerts.add_metric([*labels, alert.threshold, alert.stage], 1)
+        for alert in Alert.objects.exclude(living=None).select_related("realm", "pool"):
+            labels = [alert.realm.name, alert.pool.name if alert.pool else "", str(alert.family or "")]
+            alerts.add_metric([*labels, alert.kind, alert.threshold or "", alert.stage or ""], 1)
         yield from (addresses, share, largest, days, alerts)
 
 
 def metrics(request: HttpRequest) -> HttpResponse:
-    """All metrics. With LENTRA_METRICS_TOKEN set, only for who sends it as bearer token."""
+    """All metrics, for who sends LENTRA_METRICS_TOKEN as bearer token; for everybody with LENTRA_METRICS_OPEN=1."""
+    given = request.headers.get("Authorization", "").removeprefix("Bearer ")
     wanted = settings.METRICS_TOKEN
-    if wanted and request.headers.get("Authorization") != f"Bearer {wanted}":
-        return HttpResponse("a token is needed here\n", status=401, content_type="text/plain")
+    if not settings.METRICS_OPEN and not (wanted and constant_time_compare(given, wanted)):
+        told = "a token is needed here\n" if wanted else "closed: see LENTRA_METRICS_TOKEN in docs/operations.md\n"
+        return HttpResponse(told, status=401 if wanted else 403, content_type="text/plain")
     registry = CollectorRegistry()
     if os.environ.get("PROMETHEUS_MULTIPROC_DIR"):
         MultiProcessCollector(registry)

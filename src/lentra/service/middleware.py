@@ -1,14 +1,21 @@
-"""A request id on every request and answer, for logs and for questions."""
+"""What every request goes through: an id for logs and questions, bodies that come in chunks, answers that nobody keeps."""
 
 from __future__ import annotations
 
 import re
+import threading
 import uuid
 from collections.abc import Callable
+from io import BytesIO
 
-from django.http import HttpRequest, HttpResponse
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, JsonResponse
 
+from lentra.api.problems import PROBLEM_TYPE, problem, too_large
 from lentra.service.logs import request_id
+
+ALIVE = "/healthz"
+Answer = Callable[[HttpRequest], HttpResponse]
 
 _ACCEPTED = re.compile(r"[A-Za-z0-9._-]{1,64}")
 
@@ -29,3 +36,63 @@ class RequestIdMiddleware:
             request_id.reset(mark)
         response["X-Request-ID"] = request.request_id
         return response
+
+
+def take_turns(answer: Answer) -> Answer:
+    """Middleware: so many requests at once, some wait, more are told to come back: threads are left to say that we live."""
+    turns = threading.BoundedSemaphore(settings.AT_ONCE)
+    waiting = threading.BoundedSemaphore(settings.MAY_WAIT)
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        if request.path == ALIVE:
+            return answer(request)
+        if not turns.acquire(blocking=False):
+            if not waiting.acquire(blocking=False):
+                return _come_back()
+            try:
+                if not turns.acquire(timeout=settings.WAIT_SECONDS):
+                    return _come_back()
+            finally:
+                waiting.release()
+        try:
+            return answer(request)
+        finally:
+            turns.release()
+
+    return middleware
+
+
+def _come_back() -> HttpResponse:
+    body = problem(
+        503, "busy", "Try again", "too many requests at once: nothing was changed; try again in a moment"
+    )
+    return JsonResponse(body, status=503, content_type=PROBLEM_TYPE, headers={"Retry-After": "1"})
+
+
+def read_chunks(answer: Answer) -> Answer:
+    """Middleware: reads a body that comes in chunks (RFC 9112, section 7.1), which Django takes for none."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        if "chunked" in request.META.get("HTTP_TRANSFER_ENCODING", "").lower():
+            body = request.META["wsgi.input"].read(settings.DATA_UPLOAD_MAX_MEMORY_SIZE + 1)
+            if len(body) > settings.DATA_UPLOAD_MAX_MEMORY_SIZE:
+                refused = JsonResponse(too_large(), status=413, content_type=PROBLEM_TYPE)
+                refused["Connection"] = "close"  # the rest of the body is not read
+                return refused
+            request.META["CONTENT_LENGTH"] = str(len(body))
+            request._stream = BytesIO(body)
+        return answer(request)
+
+    return middleware
+
+
+def keep_nothing(answer: Answer) -> Answer:
+    """Middleware: no cache keeps an answer of the API, unless it says so itself."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        response = answer(request)
+        if request.path.startswith("/api/") and "Cache-Control" not in response:
+            response["Cache-Control"] = "no-store"
+        return response
+
+    return middleware

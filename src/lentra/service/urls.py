@@ -9,6 +9,9 @@ urlpatterns = [
     path("healthz", views.healthz),
     path("readyz", views.readyz),
     path("metrics", metrics.metrics),
-    re_path(r"^api(/.*)?$", views.no_such_call),
-    re_path(r"^(?P<address>.*)$", views.console),
+    re_path(r"^(api|rdap|\.well-known)(/[\s\S]*)?$", views.no_such_call),
+    re_path(r"^(?P<address>[\s\S]*)$", views.console),
 ]
+handler400 = "lentra.service.views.malformed"
+handler404 = "lentra.service.views.nothing_there"
+handler500 = "lentra.service.views.failed"

@@ -2,11 +2,24 @@
 
 from __future__ import annotations
 
+from functools import cache
+from pkgutil import iter_modules
+
 from django.conf import settings
-from django.db import DatabaseError, connection
+from django.core.exceptions import DisallowedHost
+from django.db import DatabaseError, InterfaceError, connection
+from django.db.migrations.recorder import MigrationRecorder
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.views.decorators.csrf import csrf_exempt
 
 from lentra.api.problems import PROBLEM_TYPE, problem
+from lentra.registry import migrations
+from lentra.registry.models import Lease
+from lentra.registry.transactions.clock import database_time, host_is_ahead
+from lentra.registry.upkeep import LATE_AFTER
+
+_NO_SUCH_TABLE = 1146
+_CLOCKS_MAY_DIFFER = 5  # seconds
 
 
 def healthz(request: HttpRequest) -> HttpResponse:
@@ -15,17 +28,36 @@ def healthz(request: HttpRequest) -> HttpResponse:
 
 
 def readyz(request: HttpRequest) -> HttpResponse:
-    """This process can serve: the database answers and its tables are there."""
+    """This process can serve: the database answers, and its tables are of this version. Also what is to be looked at."""
     try:
-        with connection.cursor() as cursor:
-            cursor.execute("SELECT COUNT(*) FROM django_migrations WHERE app = 'registry'")
-            migrated = cursor.fetchone()[0] > 0
-    except DatabaseError as failure:
+        missing = _newest_tables() - set(
+            MigrationRecorder.Migration.objects.filter(app="registry").values_list("name", flat=True)
+        )
+        lease = Lease.objects.filter(pk="upkeep").first()
+    except (DatabaseError, InterfaceError) as failure:
         connection.close()
-        return JsonResponse({"status": "database away", "reason": str(failure.args[:1])}, status=503)
-    if not migrated:
-        return JsonResponse({"status": "not migrated"}, status=503)
-    return JsonResponse({"status": "ready"})
+        tables_missing = failure.args and failure.args[0] == _NO_SUCH_TABLE
+        if tables_missing:
+            return JsonResponse({"status": "not migrated"}, status=503)
+        reason = " ".join(str(part) for part in failure.args)[:200]
+        return JsonResponse({"status": "database away", "reason": reason}, status=503)
+    if missing:
+        return JsonResponse({"status": "not migrated", "missing": sorted(missing)}, status=503)
+    ahead = host_is_ahead()
+    last = lease.round_at if lease else None
+    look = []
+    if last is None or database_time() - last > LATE_AFTER:
+        look.append("upkeep has not done a whole round of late: nothing is read, foretold or told by alerts")
+    if abs(ahead) > _CLOCKS_MAY_DIFFER:
+        look.append(f"this host's clock is {ahead:+.0f} s beside the database's, whose time counts")
+    return JsonResponse(
+        {"status": "ready", "upkeep_at": last, "clock_ahead_seconds": round(ahead, 1), "look_at": look}
+    )
+
+
+@cache
+def _newest_tables() -> set[str]:
+    return {module.name for module in iter_modules(migrations.__path__)}
 
 
 def console(request: HttpRequest, address: str) -> HttpResponse:
@@ -39,7 +71,29 @@ def console(request: HttpRequest, address: str) -> HttpResponse:
     return response
 
 
+@csrf_exempt
 def no_such_call(request: HttpRequest, *_: str) -> HttpResponse:
     """A call that does not exist."""
-    body = problem(404, "not-found", "Not found", f"there is no call at {request.path[:200]}; see /api/docs")
+    body = problem(404, "not-found", "Not found", f"there is no call at {request.path[:200]!r}; see /api/docs")
     return JsonResponse(body, status=404, content_type=PROBLEM_TYPE)
+
+
+def malformed(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """A request that is refused before any call is looked for: an unknown Host, say."""
+    if isinstance(exception, DisallowedHost):
+        detail = "the service does not answer to this host name: see LENTRA_HOSTS"
+    else:
+        detail = "the request is malformed"
+    return JsonResponse(problem(400, "malformed", "Malformed", detail), status=400, content_type=PROBLEM_TYPE)
+
+
+def nothing_there(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """An address that is neither a call nor a page."""
+    body = problem(404, "not-found", "Not found", "there is nothing at this address")
+    return JsonResponse(body, status=404, content_type=PROBLEM_TYPE)
+
+
+def failed(request: HttpRequest) -> HttpResponse:
+    """A fault of the service's own; the log has it, by the request's id."""
+    detail = f"the service has failed; its log has more under request {getattr(request, 'request_id', '')}"
+    return JsonResponse(problem(500, "failed", "Failed", detail), status=500, content_type=PROBLEM_TYPE)

@@ -29,6 +29,11 @@ _MARKS = {  # ground, ink and mark of each state: told apart without colour
 }
 
 
+def counted(number: str | int, family: int) -> str:
+    """Addresses for IPv4, /64 for IPv6."""
+    return f"{int(number):,}" if family == 4 else f"{int(number) >> 64:,} × /64"
+
+
 def over_time(row: Mapping[str, Any], name: str) -> SafeString:
     """Use over time with the forecast as a fan; of a pool or realm with its thresholds, else up to the highest use."""
     past = [(_day(reading["day"]), int(reading["used"])) for reading in row["readings"]]
@@ -53,9 +58,8 @@ def over_time(row: Mapping[str, Any], name: str) -> SafeString:
             _text(svg, at + 3, _HEIGHT - 8, day.strftime("%b %Y"))
     if not row.get("thresholds"):
         for used in (0, whole // 2, whole):
-            told = f"{used:,}" if row["family"] == 4 else f"{used >> 64:,} × /64"
             _draw(svg, "line", x1=_LEFT, x2=_WIDTH - 8, y1=y(used), y2=y(used), stroke="#ddd")
-            _text(svg, 0, y(used) - 4, told)
+            _text(svg, 0, y(used) - 4, counted(used, row["family"]))
     for threshold in row.get("thresholds", ()):
         at = y(whole * threshold["percent"] / 100)
         _draw(svg, "line", x1=_LEFT, x2=_WIDTH - 8, y1=at, y2=at, stroke=_SOFT, stroke_dasharray="5 4")

@@ -6,14 +6,14 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from lentra.api.report.drawings import bars, grid_drawing, map_drawing, over_time
-from lentra.registry.alerts import alert_facts
+from lentra.registry.foresight.alerts import alert_facts
+from lentra.registry.foresight.headroom import overview, owner_headroom, realm_headroom
 from lentra.registry.models import Alert, PlannedNeed, Pool, Project, Realm
-from lentra.registry.queries.breakdown import breakdown
-from lentra.registry.queries.headroom import overview, owner_headroom, realm_headroom
-from lentra.registry.queries.idle import idle_things
-from lentra.registry.queries.project_grid import project_grid
-from lentra.registry.queries.space_map import ranges_to_map, space_map
-from lentra.registry.queries.usage_then import changes_between
+from lentra.registry.reports.breakdown import breakdown
+from lentra.registry.reports.idle import idle_things
+from lentra.registry.reports.project_grid import project_grid
+from lentra.registry.reports.space_map import ranges_to_map, space_map
+from lentra.registry.reports.usage_history import changes_between
 
 _CHANGES = timedelta(days=30)
 _MOST_ROWS = 100  # of one table: a report is read on paper

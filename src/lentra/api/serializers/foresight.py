@@ -4,24 +4,28 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import NameField, PrefixField, Strict
+from lentra.addressing.headroom import THRESHOLDS
+from lentra.api.fields import NameField, PrefixField, Several, Strict
 from lentra.api.serializers.headroom import PoolHeadroomSerializer, WindowQuerySerializer
 from lentra.api.serializers.named import COUNT, NamedSerializer
 from lentra.api.serializers.setup import PlannedNeedSerializer
-from lentra.registry.models import ALERT_STAGES, THRESHOLDS
+from lentra.registry.models import ALERT_KINDS, ALERT_STAGES
 
 
 class AlertSerializer(serializers.Serializer):
-    """A threshold of a pool that is reached (or will be soon), or was."""
+    """A threshold of a pool that is reached (or will be soon), or something that the daily verification has found."""
 
     id = serializers.IntegerField()
+    kind = serializers.ChoiceField(ALERT_KINDS)
     realm = serializers.CharField()
-    pool = NamedSerializer()
-    family = serializers.IntegerField()
-    threshold = serializers.ChoiceField(THRESHOLDS)
-    stage = serializers.ChoiceField(ALERT_STAGES, help_text="reached, or near: likely within the days configured")
-    opened_at = serializers.CharField()
-    resolved_at = serializers.CharField(allow_null=True)
+    pool = NamedSerializer(allow_null=True)
+    family = serializers.IntegerField(allow_null=True)
+    threshold = serializers.ChoiceField(THRESHOLDS, allow_null=True)
+    stage = serializers.ChoiceField(
+        ALERT_STAGES, allow_null=True, help_text="reached, or near: likely within the days configured"
+    )
+    opened_at = serializers.DateTimeField()
+    resolved_at = serializers.DateTimeField(allow_null=True)
     text = serializers.CharField()
 
 
@@ -45,7 +49,7 @@ class SupposedNeedSerializer(Strict):
 class WhatIfQuerySerializer(WindowQuerySerializer):
     """What to suppose of a pool."""
 
-    ranges = serializers.ListField(child=PrefixField(), required=False, max_length=50, help_text="Added to it.")
+    ranges = Several(child=PrefixField(), required=False, max_length=50, help_text="Added to it.")
     text = serializers.CharField(
         required=False, max_length=1_000_000, trim_whitespace=False, help_text="A plan that is committed."
     )
@@ -53,7 +57,7 @@ class WhatIfQuerySerializer(WindowQuerySerializer):
     growth_percent = serializers.IntegerField(
         required=False, default=100, min_value=0, max_value=10_000, help_text="Growth beside today's pace."
     )
-    give_back = serializers.ListField(child=NameField(), required=False, max_length=200, help_text="Subnets.")
+    give_back = Several(child=NameField(), required=False, max_length=200, help_text="Subnets.")
     give_back_idle = serializers.BooleanField(required=False, default=False)
     needs = SupposedNeedSerializer(many=True, required=False)
 

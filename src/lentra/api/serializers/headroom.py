@@ -199,6 +199,7 @@ class ListedRangeSerializer(serializers.Serializer):
 
     prefix = serializers.CharField()
     family = serializers.IntegerField()
+    realm = serializers.CharField()
     mark = serializers.CharField(help_text="empty, added or gone")
     name = serializers.CharField()
     project = serializers.CharField()

@@ -45,9 +45,14 @@ class PlanInSerializer(Strict):
     text = serializers.CharField(required=False, max_length=1_000_000, trim_whitespace=False)
     document = serializers.DictField(required=False)
     proposal = serializers.CharField(required=False, allow_null=True, max_length=1_500_000)
-    hold_minutes = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1440)
+    hold_minutes = serializers.IntegerField(
+        required=False, allow_null=True, default=None, min_value=1, max_value=1440
+    )
     give_back = serializers.BooleanField(
         required=False, default=False, help_text="Give back what the plan no longer wants."
+    )
+    despite_use = serializers.BooleanField(
+        required=False, default=False, help_text="Give back also what something is recorded in."
     )
 
 
@@ -55,6 +60,9 @@ class RemovePlanSerializer(Strict):
     """How to remove a plan."""
 
     give_back = serializers.BooleanField(required=False, default=False, help_text="Give back all its subnets.")
+    despite_use = serializers.BooleanField(
+        required=False, default=False, help_text="Give back also what something is recorded in."
+    )
 
 
 class FindingSerializer(serializers.Serializer):

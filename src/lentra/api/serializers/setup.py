@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from rest_framework import serializers
 from rest_framework.validators import UniqueTogetherValidator, UniqueValidator
 
-from lentra.api.fields import PrefixField, RangeField, RefField, Strict
+from lentra.api.fields import PrefixField, RangeField, RefField, Several, Strict
 from lentra.registry.models import (
+    ROLES,
     KeepOut,
     Person,
     PlannedNeed,
@@ -22,7 +24,9 @@ from lentra.registry.models import (
     Token,
     Zone,
 )
-from lentra.registry.setup import SETUPS
+from lentra.registry.operations.people.sign_in import locked_until
+from lentra.registry.rules.kinds import KINDS
+from lentra.registry.transactions.clock import SystemClock
 
 
 class RecordSerializer(Strict, serializers.ModelSerializer):
@@ -118,8 +122,8 @@ class LengthSerializer(Strict):
 class PoolSerializer(RecordSerializer):
     """A pool. `ranges`, `lengths` and `placement` are for making one only."""
 
-    ranges = serializers.ListField(child=PrefixField(), required=False, max_length=64)
-    lengths = serializers.ListField(child=LengthSerializer(), required=False, write_only=True, max_length=16)
+    ranges = Several(child=PrefixField(), required=False, max_length=64)
+    lengths = Several(child=LengthSerializer(), required=False, write_only=True, max_length=16)
     placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False, write_only=True)
     sheet = RefField(Sheet, required=False)
     realm = RefField(Realm, required=False)
@@ -253,8 +257,8 @@ class ReservationSerializer(RecordSerializer):
     zone = RefField(read_only=True, allow_null=True)
     name = serializers.CharField(required=False, max_length=63)
     ends_at = serializers.DateTimeField(required=False, allow_null=True)
-    projects = serializers.ListField(child=RefField(Project), required=False, max_length=100)
-    tiers = serializers.ListField(child=RefField(Tier), required=False, max_length=100)
+    projects = Several(child=RefField(Project), required=False, max_length=100)
+    tiers = Several(child=RefField(Tier), required=False, max_length=100)
     left = serializers.ListField(child=serializers.CharField(), read_only=True)
     length = serializers.IntegerField(write_only=True, required=False, min_value=0, max_value=128)
     hosts = serializers.IntegerField(write_only=True, required=False, min_value=1, max_value=1 << 32)
@@ -329,37 +333,74 @@ class PlannedNeedSerializer(RecordSerializer):
 
 class PersonSerializer(RecordSerializer):
     password = serializers.CharField(write_only=True, required=False, max_length=200, trim_whitespace=False)
-    projects = serializers.ListField(child=RefField(Project), required=False, max_length=1000)
+    locked_until = serializers.DateTimeField(
+        read_only=True,
+        allow_null=True,
+        default=None,
+        help_text="After failed sign-ins: no password is looked at until then.",
+    )
+    projects = Several(child=RefField(Project), required=False, max_length=1000)
 
     class Meta:
         model = Person
-        fields = (*_ALWAYS, "name", "full_name", "role", "active", "projects", "password")
+        fields = (*_ALWAYS, "name", "full_name", "role", "active", "projects", "password", "locked_until")
         read_only_fields = ("id",)
 
     def to_representation(self, person: Person) -> dict[str, Any]:
         shown = super().to_representation(person)
         shown["projects"] = [{"id": p.pk, "name": p.name} for p in person.projects.all()]
+        until = self._locks(person).get(person.name)
+        shown["locked_until"] = self.fields["locked_until"].to_representation(until) if until else None
         return shown
+
+    def _locks(self, person: Person) -> dict[str, datetime]:
+        """Until when people are locked: of all that are told together, by one statement."""
+        together = self.parent.instance if self.parent is not None else None
+        if not together:
+            return locked_until([person.name], SystemClock().now())
+        if "locks" not in self.context:
+            self.context["locks"] = locked_until([one.name for one in together], SystemClock().now())
+        found: dict[str, datetime] = self.context["locks"]
+        return found
 
     def get_fields(self) -> dict[str, Any]:
         fields = super().get_fields()
         fields["projects"].get_attribute = lambda person: []
+        fields["locked_until"].get_attribute = lambda person: None
         return fields
 
 
 class TokenSerializer(RecordSerializer):
     person = RefField(Person, required=False)
+    role = serializers.ChoiceField(
+        choices=ROLES, required=False, allow_blank=True, help_text="The role that it reaches at most."
+    )
+    projects = Several(
+        child=RefField(Project),
+        required=False,
+        max_length=100,
+        help_text="Projects for which alone it asks and changes, as a requester at most.",
+    )
     text = serializers.CharField(
         read_only=True, allow_null=True, default=None, help_text="Told once, when it is made."
     )
 
     class Meta:
         model = Token
-        fields = (*_ALWAYS, "person", "name", "expires_at", "revoked_at", "text")
-        read_only_fields = ("id", "revoked_at")
+        fields = (*_ALWAYS, "person", "name", "expires_at", "revoked_at", "role", "projects", "made_by", "text")
+        read_only_fields = ("id", "revoked_at", "made_by")
 
     def to_representation(self, token: Token) -> dict[str, Any]:
-        return super().to_representation(token) | {"text": getattr(token, "text", None)}
+        projects = Project.objects.filter(pk__in=token.projects).order_by("name") if token.projects else ()
+        return super().to_representation(token) | {
+            "projects": [{"id": project.pk, "name": project.name} for project in projects],
+            "text": getattr(token, "text", None),
+        }
+
+    def get_fields(self) -> dict[str, Any]:
+        fields = super().get_fields()
+        fields["projects"].get_attribute = lambda token: []
+        return fields
 
 
 class UseSerializer(serializers.Serializer):
@@ -383,4 +424,4 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "planned need": PlannedNeedSerializer,
     "person": PersonSerializer,
 }
-assert set(BY_KIND) == set(SETUPS)
+assert set(BY_KIND) == set(KINDS)

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import LabelsField, NameField, PrefixField, Strict
+from lentra.api.fields import LabelsField, NameField, PrefixField, Several, Strict
 from lentra.api.serializers.named import NamedSerializer
 from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
 from lentra.api.serializers.space import HolderSerializer
 from lentra.api.serializers.subnets import SubnetSerializer
-from lentra.registry.operations.set_up_cluster import TAKEN_AS
+from lentra.registry.operations.subnets.set_up_cluster import TAKEN_AS
 
 
-class SizeQuerySerializer(Strict):
-    """What to size. Sheet by name, or a pool whose sheet it is."""
+class _UnderSerializer(Strict):
+    """Under which rules: a sheet by name, or a pool whose sheet it is."""
 
     sheet = NameField(required=False)
     pool = NameField(required=False)
+
+
+class SizeQuerySerializer(_UnderSerializer):
+    """What to size."""
+
     family = serializers.ChoiceField([4, 6], required=False, default=4)
     hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
     growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
@@ -44,10 +49,8 @@ class SizeSerializer(serializers.Serializer):
     hosts = serializers.IntegerField(allow_null=True, help_text="Hosts in each subnet.")
 
 
-class ExplainQuerySerializer(Strict):
+class ExplainQuerySerializer(_UnderSerializer):
     prefix = PrefixField()
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
 
 
 class ExplanationSerializer(serializers.Serializer):
@@ -65,7 +68,9 @@ class ExplanationSerializer(serializers.Serializer):
     gateways = serializers.ListField(child=serializers.CharField())
     enclosing = serializers.ListField(child=serializers.CharField())
     children = serializers.DictField(child=serializers.CharField())
-    reverse_name = serializers.CharField()
+    reverse_names = serializers.ListField(
+        child=serializers.CharField(), help_text="The first 16 reverse DNS zones."
+    )
     sheet = serializers.CharField()
     special = serializers.ListField(child=serializers.CharField())
     notes = serializers.ListField(child=serializers.CharField())
@@ -80,13 +85,11 @@ class NeedSerializer(Strict):
     length = serializers.IntegerField(required=False, min_value=0, max_value=128)
 
 
-class PackQuerySerializer(Strict):
+class PackQuerySerializer(_UnderSerializer):
     """Several subnets to size, and to pack into a block if `inside` is given."""
 
-    needs = serializers.ListField(child=NeedSerializer(), min_length=1, max_length=1000)
+    needs = Several(child=NeedSerializer(), min_length=1, max_length=1000)
     inside = PrefixField(required=False)
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
     family = serializers.ChoiceField([4, 6], required=False, default=4)
 
 
@@ -125,10 +128,8 @@ class SplitSerializer(serializers.Serializer):
     parts = serializers.ListField(child=serializers.CharField(), help_text="The first 1,024.")
 
 
-class CarriesQuerySerializer(Strict):
+class CarriesQuerySerializer(_UnderSerializer):
     prefix = PrefixField()
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
     workloads = serializers.IntegerField(required=False, min_value=1, max_value=100_000)
     surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1000)
     balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
@@ -147,12 +148,10 @@ class CarriesSerializer(serializers.Serializer):
     )
 
 
-class RangeSizeQuerySerializer(Strict):
+class RangeSizeQuerySerializer(_UnderSerializer):
     subnets = serializers.IntegerField(min_value=1, max_value=1 << 32)
     growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
     family = serializers.ChoiceField([4, 6], required=False, default=6)
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
 
 
 class RangeSizeSerializer(serializers.Serializer):
@@ -183,9 +182,8 @@ class ClusterNeedSerializer(Strict):
     name_service = serializers.CharField(required=False, max_length=45)
 
 
-class ClusterSizeQuerySerializer(ClusterNeedSerializer):
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
+class ClusterSizeQuerySerializer(_UnderSerializer, ClusterNeedSerializer):
+    """A cluster to size, and under which rules."""
 
 
 class ClusterSerializer(ClusterNeedSerializer):
@@ -233,26 +231,40 @@ class ClusterMadeSerializer(serializers.Serializer):
 
 
 class CheckQuerySerializer(Strict):
-    """Ranges to check: prefixes, addresses, first-last; as a list or as pasted text."""
+    """Ranges to check, as a list or as pasted text: prefixes, masks, first-last, words beside them. All realms, if none is
+    named."""
 
-    realm = NameField()
-    ranges = serializers.ListField(child=serializers.CharField(max_length=200, allow_blank=True), required=False)
-    text = serializers.CharField(required=False, allow_blank=True, max_length=200_000)
+    realm = NameField(required=False)
+    realms = Several(child=NameField(), required=False, max_length=100)
+    ranges = Several(
+        child=serializers.CharField(max_length=500, allow_blank=True), required=False, max_length=20_000
+    )
+    text = serializers.CharField(required=False, allow_blank=True, max_length=1_500_000)
 
 
 class MetSerializer(HolderSerializer):
     """Something that a range meets, and how it lies to it."""
 
     how = serializers.CharField()
+    realm = serializers.CharField()
     pool = serializers.CharField(required=False)
 
 
 class CheckedSerializer(serializers.Serializer):
     """How one range lies to all that is known."""
 
+    line = serializers.IntegerField(help_text="From 1.")
     text = serializers.CharField()
+    name = serializers.CharField(help_text="The words beside it.")
     range = serializers.CharField(allow_null=True)
-    how = serializers.CharField(help_text="free, equal, inside, contains, overlaps or unreadable")
+    how = serializers.CharField(
+        help_text="unknown (we know nothing of it), ours, free (in a pool, nothing in use), equal, inside, contains, "
+        "overlaps or unreadable"
+    )
+    meets = serializers.IntegerField(help_text="How many things it shares addresses with.")
+    clashes_with = serializers.ListField(
+        child=serializers.IntegerField(), help_text="Lines of the list that it shares addresses with, the first 5."
+    )
     why = serializers.CharField()
     suggestions = serializers.ListField(child=serializers.CharField())
     pool = NamedSerializer(allow_null=True)

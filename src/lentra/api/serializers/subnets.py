@@ -8,7 +8,7 @@ from rest_framework import serializers
 
 from lentra.addressing.prefix import address_text
 from lentra.addressing.rules import RuleSheet
-from lentra.api.fields import LabelsField, NameField, PrefixField, RefField, Strict, TagField
+from lentra.api.fields import LabelsField, NameField, PrefixField, RefField, Several, Strict, TagField
 from lentra.api.serializers.named import COUNT
 from lentra.registry.models import Subnet
 
@@ -116,9 +116,7 @@ class RequestSerializer(Strict):
     tier = NameField()
     zone = NameField(required=False, allow_null=True)
     region = NameField(required=False, allow_null=True)
-    families = serializers.ListField(
-        child=serializers.ChoiceField([4, 6]), required=False, min_length=1, max_length=2
-    )
+    families = Several(child=serializers.ChoiceField([4, 6]), required=False, min_length=1, max_length=2)
     hosts = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1 << 32)
     growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
     length = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=128)
@@ -140,7 +138,7 @@ class RequestSerializer(Strict):
     tag = TagField(required=False, allow_null=True)
     outer_tag = serializers.IntegerField(required=False, min_value=0, max_value=4094)
     gateway = serializers.ChoiceField(["none", "first", "last"], required=False)
-    hold_minutes = serializers.IntegerField(required=False, min_value=0, max_value=1440)
+    hold_minutes = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1440)
     proposal = serializers.CharField(required=False, allow_null=True, max_length=200_000)
 
 
@@ -214,7 +212,7 @@ class SubnetEditSerializer(Strict):
     dhcp = serializers.CharField(
         required=False, allow_blank=True, max_length=95, help_text="first-last, or nothing."
     )
-    name_servers = serializers.ListField(child=serializers.CharField(max_length=45), required=False, max_length=8)
+    name_servers = Several(child=serializers.CharField(max_length=45), required=False, max_length=8)
     dns_suffix = serializers.CharField(required=False, allow_blank=True, max_length=200)
 
 
@@ -222,6 +220,11 @@ class ReleaseSerializer(Strict):
     """How to give back."""
 
     at_once = serializers.BooleanField(required=False, default=False)
+    despite_use = serializers.BooleanField(
+        required=False,
+        default=False,
+        help_text="Although address records, a DHCP range or a gateway are recorded in it, which then go with it.",
+    )
 
 
 class HandedOutSerializer(serializers.Serializer):

@@ -8,15 +8,12 @@ from typing import Any
 from django import template
 from django.utils.safestring import SafeString
 
-from lentra.api.report.drawings import legend
+from lentra.api.report.drawings import counted, legend
 
 register = template.Library()
 
 
-@register.filter
-def counted(number: str | int, family: int) -> str:
-    """Addresses for IPv4, /64 for IPv6."""
-    return f"{int(number):,}" if family == 4 else f"{int(number) >> 64:,} × /64"
+register.filter(counted)
 
 
 @register.filter

@@ -15,9 +15,9 @@ from lentra.addressing.refusal import Refusal
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import find_at_address
 from lentra.api.serializers.inside import AddressEditSerializer, AddressSerializer
+from lentra.registry.lookup.find import find
 from lentra.registry.models import Address, Realm, Subnet
-from lentra.registry.operations.record_addresses import edit_address, read_mac, release_address
-from lentra.registry.queries.find import find
+from lentra.registry.operations.subnets.record_addresses import edit_address, read_mac, release_address
 
 _FILTERS = ("realm", "subnet", "address", "name", "mac", "kind", "text", "order")
 
@@ -68,7 +68,7 @@ class AddressViews(GenericViewSet):
             request, lambda change: edit_address(change, record.pk, dict(read.validated_data), version), _shown
         )
 
-    @extend_schema(summary="Release an address", responses=answer_of(AddressSerializer))
+    @extend_schema(summary="Release an address", responses={200: answer_of(AddressSerializer)})
     def destroy(self, request: Request, ref: str) -> Response:
         record = find_at_address(Address, ref)
         version = read_version(request)

@@ -24,13 +24,13 @@ from lentra.api.serializers.foresight import (
     WhatIfSerializer,
 )
 from lentra.api.serializers.setup import PlannedNeedSerializer
-from lentra.registry.alerts import alert_facts
-from lentra.registry.clock import SystemClock
+from lentra.registry.foresight.alerts import alert_facts
+from lentra.registry.foresight.what_if import Supposed, SupposedNeed, what_if
 from lentra.registry.models import Alert, Pool, Subnet
-from lentra.registry.operations.expect_plan import expect_plan
-from lentra.registry.queries.block_headroom import block_headroom
-from lentra.registry.queries.compaction import compaction
-from lentra.registry.queries.what_if import Supposed, SupposedNeed, what_if
+from lentra.registry.operations.plans.expect_plan import expect_plan
+from lentra.registry.reports.block_headroom import block_headroom
+from lentra.registry.reports.compaction import compaction
+from lentra.registry.transactions.clock import SystemClock
 
 
 class AlertsView(GenericAPIView):
@@ -40,16 +40,16 @@ class AlertsView(GenericAPIView):
     queryset = Alert.objects.all()
 
     @extend_schema(
-        summary="Alerts: thresholds that are reached, or will be soon",
+        summary="Alerts: thresholds that are reached or will be soon, and what the daily verification found",
         parameters=query_parameters(AlertQuerySerializer),
         responses=AlertSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
         values = read_query(request, AlertQuerySerializer)
         records = records_meant(values)
-        rows = Alert.objects.select_related("pool__realm")
+        rows = Alert.objects.select_related("realm", "pool")
         if "realm" in records:
-            rows = rows.filter(pool__realm=records["realm"])
+            rows = rows.filter(realm=records["realm"])
         if "pool" in records:
             rows = rows.filter(pool=records["pool"])
         if not values["resolved"]:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_view
 from rest_framework.generics import GenericAPIView
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -27,14 +28,14 @@ from lentra.api.serializers.headroom import (
     UsageThenSerializer,
     WindowQuerySerializer,
 )
-from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
+from lentra.registry.foresight.headroom import overview, owner_headroom, pool_headroom, realm_headroom
 from lentra.registry.models import Pool, Project, Realm, Zone
-from lentra.registry.queries.breakdown import breakdown
-from lentra.registry.queries.headroom import overview, owner_headroom, pool_headroom, realm_headroom
-from lentra.registry.queries.idle import idle_things
-from lentra.registry.queries.ranges import ranges_of
-from lentra.registry.queries.usage_then import changes_between, usage_on
+from lentra.registry.reports.breakdown import breakdown
+from lentra.registry.reports.idle import idle_things
+from lentra.registry.reports.ranges import ranges_of
+from lentra.registry.reports.usage_history import changes_between, usage_on
+from lentra.registry.transactions.clock import SystemClock
 
 
 class HeadroomView(GenericAPIView):
@@ -56,55 +57,45 @@ class HeadroomView(GenericAPIView):
         return self.get_paginated_response(overview(page, SystemClock().now(), values["window_days"]))
 
 
-class PoolHeadroomView(APIView):
-    @extend_schema(
-        summary="Headroom of a pool: readings, forecast, how long each length lasts",
-        parameters=query_parameters(WindowQuerySerializer),
-        responses=PoolHeadroomSerializer(many=True),
-    )
+class _OneHeadroomView(APIView):
+    """Headroom of one record over a window."""
+
+    model: type
+    related: tuple[str, ...] = ()
+    tell: Callable[..., list[dict[str, Any]]]  # of the record, now, the window in days
+
     def get(self, request: Request, ref: str) -> Response:
         values = read_query(request, WindowQuerySerializer)
-        pool = find_at_address(Pool, ref, ("realm",))
-        return Response(pool_headroom(pool, SystemClock().now(), values["window_days"]))
+        record = find_at_address(self.model, ref, self.related)
+        return Response(self.tell(record, SystemClock().now(), values["window_days"]))
 
 
-class RealmHeadroomView(APIView):
-    @extend_schema(
-        summary="Headroom of all pools of a realm together, per family",
-        parameters=query_parameters(WindowQuerySerializer),
-        responses=PoolHeadroomSerializer(many=True),
+def _described(summary: str, answer: type[TrendSerializer]) -> Callable[[type[APIView]], type[APIView]]:
+    """Tells the OpenAPI document what the view's one call is for."""
+    parameters = query_parameters(WindowQuerySerializer)
+    return extend_schema_view(
+        get=extend_schema(summary=summary, parameters=parameters, responses=answer(many=True))
     )
-    def get(self, request: Request, ref: str) -> Response:
-        values = read_query(request, WindowQuerySerializer)
-        return Response(realm_headroom(find_at_address(Realm, ref), SystemClock().now(), values["window_days"]))
 
 
-class OwnerHeadroomView(APIView):
-    """Growth of a project or a zone."""
-
-    model: type = Project
-
-    @extend_schema(
-        summary="How a project grows",
-        parameters=query_parameters(WindowQuerySerializer),
-        responses=TrendSerializer(many=True),
-    )
-    def get(self, request: Request, ref: str) -> Response:
-        values = read_query(request, WindowQuerySerializer)
-        record = find_at_address(self.model, ref)
-        return Response(owner_headroom(record, SystemClock().now(), values["window_days"]))
+@_described("Headroom of a pool: readings, forecast, how long each length lasts", PoolHeadroomSerializer)
+class PoolHeadroomView(_OneHeadroomView):
+    model, related, tell = Pool, ("realm",), staticmethod(pool_headroom)
 
 
-class ZoneHeadroomView(OwnerHeadroomView):
-    model = Zone
+@_described("Headroom of all pools of a realm together, per family", PoolHeadroomSerializer)
+class RealmHeadroomView(_OneHeadroomView):
+    model, tell = Realm, staticmethod(realm_headroom)
 
-    @extend_schema(
-        summary="How a zone grows",
-        parameters=query_parameters(WindowQuerySerializer),
-        responses=TrendSerializer(many=True),
-    )
-    def get(self, request: Request, ref: str) -> Response:
-        return super().get(request, ref)
+
+@_described("How a project grows", TrendSerializer)
+class ProjectHeadroomView(_OneHeadroomView):
+    model, tell = Project, staticmethod(owner_headroom)
+
+
+@_described("How a zone grows", TrendSerializer)
+class ZoneHeadroomView(_OneHeadroomView):
+    model, tell = Zone, staticmethod(owner_headroom)
 
 
 class BreakdownView(APIView):

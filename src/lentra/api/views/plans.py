@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache, partial
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -12,7 +13,7 @@ from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.changes import answer_of, run_change
-from lentra.api.reading import find_at_address, plan_meant
+from lentra.api.reading import find_at_address, plan_meant, read_body
 from lentra.api.serializers.plans import (
     DepartureSerializer,
     PlanInSerializer,
@@ -21,12 +22,12 @@ from lentra.api.serializers.plans import (
     RemovePlanSerializer,
     proposed_facts,
 )
+from lentra.registry.lookup.find import find
 from lentra.registry.models import Plan, Project, Realm
-from lentra.registry.operations.commit_plan import commit_plan
-from lentra.registry.operations.remove_plan import remove_plan
+from lentra.registry.operations.plans.commit_plan import commit_plan, require_may_commit
+from lentra.registry.operations.plans.remove_plan import remove_plan
 from lentra.registry.plans.comparing import departures
 from lentra.registry.plans.reading import schema
-from lentra.registry.queries.find import find
 
 
 class PlanViews(GenericViewSet):
@@ -58,19 +59,19 @@ class PlanViews(GenericViewSet):
         responses={201: answer_of(ProposedPlanSerializer)},
     )
     def create(self, request: Request) -> Response:
-        read = PlanInSerializer(data=request.data)
-        read.is_valid(raise_exception=True)
-        values = read.validated_data
-        text = plan_meant(values)
+        values = read_body(request, PlanInSerializer)
+        read = cache(partial(plan_meant, values))
 
         def work(change: Any) -> Any:
+            require_may_commit(change.actor)  # before a long text is read
             return commit_plan(
                 change,
-                text,
+                read(),
                 values.get("text", ""),
                 proposal=values.get("proposal"),
                 hold_minutes=values["hold_minutes"],
                 give_back=values["give_back"],
+                despite_use=values["despite_use"],
             )
 
         return run_change(request, work, proposed_facts, 201, token=lambda proposed: proposed.token)
@@ -81,9 +82,11 @@ class PlanViews(GenericViewSet):
         plan = find_at_address(Plan, ref)
         read = RemovePlanSerializer(data=request.data)
         read.is_valid(raise_exception=True)
-        give_back = read.validated_data["give_back"]
+        words = read.validated_data
         return run_change(
-            request, lambda change: remove_plan(change, plan.pk, give_back), lambda plan: PlanSerializer(plan).data
+            request,
+            lambda change: remove_plan(change, plan.pk, words["give_back"], words["despite_use"]),
+            lambda plan: PlanSerializer(plan).data,
         )
 
     @extend_schema(summary="Where the registry has departed from a plan", responses=DepartureSerializer(many=True))

@@ -12,6 +12,7 @@ from rest_framework.response import Response
 
 from lentra.addressing.prefix import Prefix
 from lentra.api.changes import answer_of, run_change
+from lentra.api.reading import read_body
 from lentra.api.serializers.setup import (
     ChangeRangeSerializer,
     NewRangeSerializer,
@@ -23,24 +24,24 @@ from lentra.api.serializers.setup import (
 from lentra.api.serializers.space import PoolUsageSerializer
 from lentra.api.views.setup import SetUpViews, describe
 from lentra.registry.errors import Invalid
-from lentra.registry.ledger import Change
 from lentra.registry.models import Pool
-from lentra.registry.operations.add_family import add_second_family
-from lentra.registry.operations.add_pool import add_pool, add_range
-from lentra.registry.operations.carve_pool import carve_pool, give_back_pool
-from lentra.registry.operations.change_range import RangeChanged, change_range
-from lentra.registry.queries.usage import usage_of_pools
-from lentra.registry.setup import SETUPS
+from lentra.registry.operations.pools.add_pool import add_pool, add_range
+from lentra.registry.operations.pools.carve_pool import carve_pool, give_back_pool
+from lentra.registry.operations.pools.change_range import RangeChanged, change_range
+from lentra.registry.operations.subnets.add_family import add_second_family
+from lentra.registry.reports.usage import usage_of_pools
+from lentra.registry.rules.kinds import KINDS
+from lentra.registry.transactions.change import Change
 
 
 class PoolViews(SetUpViews):
     kind = "pool"
     related = ("realm", "parent", "sheet", "region", "zone", "project")
     filter_by = {
-        "realm": SETUPS["realm"].model,
-        "region": SETUPS["region"].model,
-        "zone": SETUPS["zone"].model,
-        "project": SETUPS["project"].model,
+        "realm": KINDS["realm"].model,
+        "region": KINDS["region"].model,
+        "zone": KINDS["zone"].model,
+        "project": KINDS["project"].model,
         "parent": Pool,
     }
 
@@ -65,8 +66,8 @@ class PoolViews(SetUpViews):
                 raise Invalid(f"{field} cannot be edited: add a range to the pool instead", field=field)
         return super().edit(change, record, values, version)
 
-    def remove(self, change: Change, record: Any) -> Any:
-        return give_back_pool(change, record.pk)
+    def remove(self, change: Change, record: Any, version: int | None) -> Any:
+        return give_back_pool(change, record.pk, version)
 
     @extend_schema(
         summary="Add a range to a pool",
@@ -77,9 +78,7 @@ class PoolViews(SetUpViews):
     def ranges(self, request: Request, ref: str) -> Response:
         """Add a range to a pool; one that is carved out of another takes it from there."""
         pool = self.one(ref)
-        serializer = NewRangeSerializer(data=request.data)
-        serializer.is_valid(raise_exception=True)
-        values = serializer.validated_data
+        values = read_body(request, NewRangeSerializer)
         length = (values["family"], values["length"]) if "length" in values else None
         return self.change(request, lambda change: add_range(change, pool.pk, values.get("range"), length), 201)
 
@@ -92,9 +91,7 @@ class PoolViews(SetUpViews):
     def change_range(self, request: Request, ref: str) -> Response:
         """Put another range in the place of one; what lives in it moves only on explicit word."""
         pool = self.one(ref)
-        serializer = ChangeRangeSerializer(data=request.data)
-        serializer.is_valid(raise_exception=True)
-        values = serializer.validated_data
+        values = read_body(request, ChangeRangeSerializer)
 
         def render(changed: RangeChanged) -> Any:
             moves = [
@@ -120,9 +117,7 @@ class PoolViews(SetUpViews):
     def second_family(self, request: Request, ref: str) -> Response:
         """Give every subnet of the pool that has IPv4 alone an IPv6 block, with paired numbering."""
         pool = self.one(ref)
-        serializer = SecondFamilySerializer(data=request.data)
-        serializer.is_valid(raise_exception=True)
-        values = serializer.validated_data
+        values = read_body(request, SecondFamilySerializer)
         return run_change(
             request,
             lambda change: add_second_family(change, pool.pk, values.get("within"), values["numbering"]),

@@ -13,10 +13,10 @@ from rest_framework.views import APIView
 from lentra.api.reading import find_at_address, query_parameters, read_query, records_meant
 from lentra.api.report.figures import project_figures, realm_figures
 from lentra.api.serializers.report import ProjectGridSerializer, ReportQuerySerializer
-from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Project, Realm
-from lentra.registry.queries.project_grid import project_grid
+from lentra.registry.reports.project_grid import project_grid
+from lentra.registry.transactions.clock import SystemClock
 
 
 class ReportView(APIView):
@@ -38,7 +38,8 @@ class ReportView(APIView):
             if "realm" in records
             else project_figures(records["project"], now)
         )
-        return render(request, "lentra/report.html", figures)
+        nonce = request._request.csp_nonce  # lets the page's own style and script through
+        return render(request, "lentra/report.html", {**figures, "nonce": nonce})
 
 
 class ProjectGridView(APIView):

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import login, logout, update_session_auth_hash
+from django.http import Http404
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema
@@ -13,16 +14,17 @@ from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.throttling import AnonRateThrottle
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.changes import answer_of, run_change
 from lentra.api.fields import Strict
-from lentra.api.reading import find_at_address
+from lentra.api.reading import find_at_address, read_body
 from lentra.api.serializers.setup import PersonSerializer, TokenSerializer
+from lentra.api.signing_in import peer_of
 from lentra.registry.models import Token
-from lentra.registry.operations.manage_people import add_token, revoke_token
+from lentra.registry.operations.people.manage_people import add_token, change_password, revoke_token
+from lentra.registry.operations.people.sign_in import prove, sign_in
 
 
 class SignInSerializer(Strict):
@@ -32,19 +34,18 @@ class SignInSerializer(Strict):
     password = serializers.CharField(max_length=200, trim_whitespace=False)
 
 
-class SignInThrottle(AnonRateThrottle):
-    """Slows down whoever tries passwords."""
+class PasswordSerializer(Strict):
+    """One's present password, and the next."""
 
-    rate = "60/min"
+    current = serializers.CharField(max_length=200, trim_whitespace=False)
+    new = serializers.CharField(max_length=200, trim_whitespace=False)
+    revoke_tokens = serializers.BooleanField(default=False, help_text="Revoke all of one's tokens with it.")
 
 
 @method_decorator(ensure_csrf_cookie, name="dispatch")
 class SessionView(APIView):
     permission_classes = (AllowAny,)
     changes_registry = False
-
-    def get_throttles(self) -> list[Any]:
-        return [SignInThrottle()] if self.request.method == "POST" else []
 
     @extend_schema(summary="Who am I?", responses=PersonSerializer)
     def get(self, request: Request) -> Response:
@@ -54,13 +55,8 @@ class SessionView(APIView):
 
     @extend_schema(summary="Sign in (starts a session)", request=SignInSerializer, responses=PersonSerializer)
     def post(self, request: Request) -> Response:
-        read = SignInSerializer(data=request.data)
-        read.is_valid(raise_exception=True)
-        person = authenticate(
-            request._request, name=read.validated_data["name"], password=read.validated_data["password"]
-        )
-        if person is None:
-            raise AuthenticationFailed("name or password is wrong, or the person is no longer active")
+        values = read_body(request, SignInSerializer)
+        person = sign_in(values["name"], values["password"], peer_of(request))
         login(request._request, person)
         return Response(PersonSerializer(person).data)
 
@@ -68,6 +64,24 @@ class SessionView(APIView):
     def delete(self, request: Request) -> Response:
         logout(request._request)
         return Response(status=204)
+
+
+class PasswordView(APIView):
+    @extend_schema(
+        summary="Change one's own password", request=PasswordSerializer, responses=answer_of(PersonSerializer)
+    )
+    def post(self, request: Request) -> Response:
+        values = read_body(request, PasswordSerializer)
+        prove(request.user, values["current"], peer_of(request))
+        answer = run_change(
+            request,
+            lambda change: change_password(change, values["new"], values["revoke_tokens"]),
+            lambda person: PersonSerializer(person).data,
+        )
+        if not answer.data["preview"] and request.auth is None:
+            request.user.refresh_from_db()
+            update_session_auth_hash(request._request, request.user)  # this session goes on, others end
+        return answer
 
 
 class TokenViews(GenericViewSet):
@@ -89,11 +103,11 @@ class TokenViews(GenericViewSet):
     def create(self, request: Request) -> Response:
         read = self.get_serializer(data=request.data)
         read.is_valid(raise_exception=True)
-        values = read.validated_data
 
         def work(change: Any) -> Token:
-            person = values.get("person") or request.user
-            token, text = add_token(change, person, values["name"], values.get("expires_at"))
+            values = dict(read.validated_data)
+            person = values.pop("person", None) or request.user
+            token, text = add_token(change, person, **values)
             token.text = text
             return token
 
@@ -102,13 +116,17 @@ class TokenViews(GenericViewSet):
 
         return run_change(request, work, lambda token: self.get_serializer(token).data, 201, kept=without_text)
 
-    @extend_schema(summary="Revoke a token", responses=answer_of(TokenSerializer))
+    @extend_schema(summary="Revoke a token", responses={200: answer_of(TokenSerializer)})
     def destroy(self, request: Request, ref: str) -> Response:
-        token = _find_token(ref)
+        token = _find_token(request, ref)
         return run_change(
             request, lambda change: revoke_token(change, token), lambda t: self.get_serializer(t).data
         )
 
 
-def _find_token(ref: str) -> Token:
-    return find_at_address(Token, ref, ("person",))
+def _find_token(request: Request, ref: str) -> Token:
+    """A token that the caller may know of: one's own, or any by an admin."""
+    token: Token = find_at_address(Token, ref, ("person",))
+    if token.person_id != request.user.pk and not request.user.may("admin"):
+        raise Http404
+    return token

@@ -16,27 +16,29 @@ from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import find_at_address
 from lentra.api.serializers.setup import (
     BY_KIND,
+    PersonSerializer,
     UseSerializer,
 )
-from lentra.registry.clock import SystemClock
 from lentra.registry.errors import Invalid
-from lentra.registry.ledger import Change
+from lentra.registry.lookup.find import find
 from lentra.registry.models import Plan, Pool, Reservation
-from lentra.registry.operations.add_keep_out import add_keep_out, remove_keep_out
-from lentra.registry.operations.add_realm import add_realm
-from lentra.registry.operations.add_set_up import add_set_up
-from lentra.registry.operations.edit_set_up import edit_set_up, refuse_stale
-from lentra.registry.operations.manage_people import add_person, edit_person
-from lentra.registry.operations.remove_realm import remove_realm
-from lentra.registry.operations.remove_set_up import remove_set_up
-from lentra.registry.operations.reserve import (
-    WantedReservation,
+from lentra.registry.operations.people.manage_people import add_person, edit_person, revoke_tokens
+from lentra.registry.operations.people.sign_in import lift_lock
+from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
+from lentra.registry.operations.reservations.reserve import (
+    ReservationRequest,
     edit_reservation,
     give_back_reservation,
     reserve,
 )
-from lentra.registry.queries.find import find
-from lentra.registry.setup import SETUPS
+from lentra.registry.operations.setup.add_realm import add_realm
+from lentra.registry.operations.setup.add_record import add_record
+from lentra.registry.operations.setup.edit_record import edit_record
+from lentra.registry.operations.setup.remove_realm import remove_realm
+from lentra.registry.operations.setup.remove_record import remove_record
+from lentra.registry.rules.kinds import KINDS
+from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.clock import SystemClock
 
 
 class SetUpViews(GenericViewSet):
@@ -51,7 +53,7 @@ class SetUpViews(GenericViewSet):
 
     def get_queryset(self) -> QuerySet:
         # Prefetched, not joined: a join would begin at the smaller table and sort the larger one.
-        return SETUPS[self.kind].model._default_manager.prefetch_related(*self.related)
+        return KINDS[self.kind].model._default_manager.prefetch_related(*self.related)
 
     def list(self, request: Request) -> Response:
         rows = self.get_queryset()
@@ -87,34 +89,30 @@ class SetUpViews(GenericViewSet):
         record = self.one(ref)
         version = read_version(request)
 
-        def work(change: Change) -> Any:
-            refuse_stale(record, version)
-            return self.remove(change, record)
-
-        return self.change(request, work)
+        return self.change(request, lambda change: self.remove(change, record, version))
 
     @action(detail=True, methods=["get"])
     def use(self, request: Request, ref: str) -> Response:
         """What uses the record, and which of its fields are fixed because of that."""
         record = self.one(ref)
-        count, users = SETUPS[self.kind].users_of(record)
-        return Response({"used_by": users, "use_count": count, "frozen": SETUPS[self.kind].frozen(record)})
+        count, users = KINDS[self.kind].users_of(record)
+        return Response({"used_by": users, "use_count": count, "frozen": KINDS[self.kind].frozen(record)})
 
     # --- what kinds do in ways of their own ---
 
     def add(self, change: Change, values: dict[str, Any]) -> Any:
-        return add_set_up(change, self.kind, values)
+        return add_record(change, self.kind, values)
 
     def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
-        return edit_set_up(change, self.kind, record.pk, values, version)
+        return edit_record(change, self.kind, record.pk, values, version)
 
-    def remove(self, change: Change, record: Any) -> Any:
-        return remove_set_up(change, self.kind, record.pk)
+    def remove(self, change: Change, record: Any, version: int | None) -> Any:
+        return remove_record(change, self.kind, record.pk, version)
 
     # --- plumbing ---
 
     def one(self, ref: str) -> Any:
-        return find_at_address(SETUPS[self.kind].model, ref, self.related)
+        return find_at_address(KINDS[self.kind].model, ref, self.related)
 
     def read(self, request: Request) -> dict[str, Any]:
         serializer = self.get_serializer(data=request.data)
@@ -131,8 +129,8 @@ class RealmViews(SetUpViews):
     def add(self, change: Change, values: dict[str, Any]) -> Any:
         return add_realm(change, values)
 
-    def remove(self, change: Change, record: Any) -> Any:
-        return remove_realm(change, record.pk)
+    def remove(self, change: Change, record: Any, version: int | None) -> Any:
+        return remove_realm(change, record.pk, version)
 
 
 class SheetViews(SetUpViews):
@@ -146,7 +144,7 @@ class RegionViews(SetUpViews):
 class ZoneViews(SetUpViews):
     kind = "zone"
     related = ("region",)
-    filter_by = {"region": SETUPS["region"].model}
+    filter_by = {"region": KINDS["region"].model}
 
 
 class TierViews(SetUpViews):
@@ -160,7 +158,7 @@ class ProjectViews(SetUpViews):
 class KeepOutViews(SetUpViews):
     kind = "keep-out"
     related = ("realm",)
-    filter_by = {"realm": SETUPS["realm"].model}
+    filter_by = {"realm": KINDS["realm"].model}
     orders = {"oldest": "id", "newest": "-id"}
 
     def search(self, rows: QuerySet, text: str) -> QuerySet:
@@ -177,14 +175,14 @@ class KeepOutViews(SetUpViews):
         values.pop("despite_use", None)
         return super().edit(change, record, values, version)
 
-    def remove(self, change: Change, record: Any) -> Any:
-        return remove_keep_out(change, record)
+    def remove(self, change: Change, record: Any, version: int | None) -> Any:
+        return remove_keep_out(change, record, version)
 
 
 class ReservationViews(SetUpViews):
     kind = "reservation"
     related = ("realm", "pool", "plan", "zone")
-    filter_by = {"realm": SETUPS["realm"].model, "pool": Pool, "plan": Plan}
+    filter_by = {"realm": KINDS["realm"].model, "pool": Pool, "plan": Plan}
 
     def get_queryset(self) -> QuerySet:
         rows = super().get_queryset().prefetch_related("extents", "projects", "tiers")
@@ -200,7 +198,7 @@ class ReservationViews(SetUpViews):
     def add(self, change: Change, values: dict[str, Any]) -> Any:
         values["range"] = values.pop("range_text", None)
         values["pool"] = values["pool"].pk
-        return find(Reservation, reserve(change, WantedReservation(**values)).pk, related=self.related)
+        return find(Reservation, reserve(change, ReservationRequest(**values)).pk, related=self.related)
 
     def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
         if "range_text" in values:
@@ -208,14 +206,14 @@ class ReservationViews(SetUpViews):
         projects, tiers = values.pop("projects", None), values.pop("tiers", None)
         return edit_reservation(change, record.pk, values, projects, tiers, version)
 
-    def remove(self, change: Change, record: Any) -> Any:
-        return give_back_reservation(change, record.pk)
+    def remove(self, change: Change, record: Any, version: int | None) -> Any:
+        return give_back_reservation(change, record.pk, version)
 
 
 class PlannedNeedViews(SetUpViews):
     kind = "planned need"
     related = ("pool", "project")
-    filter_by = {"pool": Pool, "project": SETUPS["project"].model}
+    filter_by = {"pool": Pool, "project": KINDS["project"].model}
     orders = {"day": "day", "name": "name", "oldest": "id", "newest": "-id"}
 
 
@@ -228,6 +226,25 @@ class PersonViews(SetUpViews):
     def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
         password, projects = values.pop("password", None), values.pop("projects", None)
         return edit_person(change, record.pk, values, password, projects, version)
+
+    @extend_schema(summary="Lift the lock of a person", request=None, responses=answer_of(PersonSerializer))
+    @action(detail=True, methods=["post"])
+    def unlock(self, request: Request, ref: str) -> Response:
+        """Forget the failed sign-ins with a person's name, so that the next is looked at."""
+        person = self.one(ref)
+        return self.change(request, lambda change: lift_lock(change, person.pk))
+
+    @extend_schema(summary="Revoke all tokens of a person", request=None, responses=answer_of(PersonSerializer))
+    @action(detail=True, methods=["post"], url_path="revoke-tokens")
+    def revoke_tokens(self, request: Request, ref: str) -> Response:
+        """Make all tokens of a person useless from now on: one's own, or anybody's by an admin."""
+        person = self.one(ref)
+
+        def work(change: Change) -> Any:
+            revoke_tokens(change, person)
+            return person
+
+        return self.change(request, work)
 
 
 def describe(views: type[SetUpViews]) -> None:

@@ -39,11 +39,11 @@ from lentra.api.serializers.sizing import (
 )
 from lentra.api.serializers.subnets import SubnetSerializer
 from lentra.registry.errors import Invalid
+from lentra.registry.lookup.find import find
 from lentra.registry.models import Pool, Realm, Region
-from lentra.registry.operations.set_up_cluster import ClusterMade, WantedCluster, set_up_cluster
-from lentra.registry.queries.find import find
-from lentra.registry.queries.still_fits import still_fits
-from lentra.registry.queries.taken import check_ranges
+from lentra.registry.operations.subnets.set_up_cluster import ClusterMade, ClusterRequest, set_up_cluster
+from lentra.registry.reports.clash_check import check_ranges
+from lentra.registry.reports.still_fits import still_fits
 
 _COUNTS = ("total", "withheld", "usable", "needed", "spare")
 _MOST_PARTS = 1024
@@ -228,7 +228,7 @@ class ClusterView(APIView):
     def post(self, request: Request) -> Response:
         values = read_body(request, ClusterSerializer)
         names = ("nodes", "surge", "workloads", "balancers", "own_range")
-        wanted = WantedCluster(need=_need(values), **{k: v for k, v in values.items() if k not in names})
+        wanted = ClusterRequest(need=_need(values), **{k: v for k, v in values.items() if k not in names})
         return run_change(request, lambda change: set_up_cluster(change, wanted), _made, 201)
 
 
@@ -254,8 +254,9 @@ class CheckRangesView(_WorkingOut):
     def post(self, request: Request) -> Response:
         values = read_body(request, CheckQuerySerializer)
         texts = [*values.get("ranges", []), *values.get("text", "").splitlines()]
-        found = check_ranges(find(Realm, values["realm"], "realm"), texts)
-        return Response(found)
+        names = [*values.get("realms", []), *([values["realm"]] if values.get("realm") else [])]
+        realms = [find(Realm, name, "realms") for name in names] or list(Realm.objects.order_by("name"))
+        return Response(check_ranges(realms, texts))
 
 
 class StillFitsView(APIView):

@@ -11,7 +11,7 @@ from lentra.api.reading import query_parameters, read_query, records_meant
 from lentra.api.serializers.space_map import MapQuerySerializer, SpaceMapSerializer
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Realm
-from lentra.registry.queries.space_map import ranges_to_map, realm_of, space_map
+from lentra.registry.reports.space_map import ranges_to_map, realm_of, space_map
 
 
 class SpaceMapView(APIView):

@@ -36,20 +36,20 @@ from lentra.api.serializers.subnets import (
     SubnetSerializer,
 )
 from lentra.registry.errors import Invalid
+from lentra.registry.lookup.find import find
 from lentra.registry.models import LedgerEntry, Plan, Pool, Project, Realm, Region, Subnet, Tier, Zone
 from lentra.registry.models.subnets import SUBNET_STATES
-from lentra.registry.operations.attach_address import attach_address, detach_address
-from lentra.registry.operations.edit_subnet import edit_subnet
-from lentra.registry.operations.give_back import give_back_subnet
-from lentra.registry.operations.grow import grow_subnet, set_room, shrink_subnet
-from lentra.registry.operations.hand_out import HandedOut, hand_out
-from lentra.registry.operations.record_addresses import WantedAddresses, record_addresses
-from lentra.registry.operations.replace_subnet import confirm_held, replace_subnet
-from lentra.registry.queries.address_map import address_map
-from lentra.registry.queries.find import find
-from lentra.registry.queries.listing import ORDERS, RELATED, subnets_matching
-from lentra.registry.queries.whereabouts import whereabouts
-from lentra.registry.requests import Wanted
+from lentra.registry.operations.subnets.attach_address import attach_address, detach_address
+from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+from lentra.registry.operations.subnets.give_back import give_back_subnet
+from lentra.registry.operations.subnets.grow import grow_subnet, set_room, shrink_subnet
+from lentra.registry.operations.subnets.hand_out import HandedOut, hand_out
+from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+from lentra.registry.operations.subnets.replace_subnet import confirm_held, replace_subnet
+from lentra.registry.reports.address_map import address_map
+from lentra.registry.reports.listing import ORDERS, RELATED, subnets_matching
+from lentra.registry.requests.request import SubnetRequest
+from lentra.registry.space.evidence import whereabouts
 
 _PLACES = {"realm": Realm, "pool": Pool, "project": Project, "region": Region, "zone": Zone, "tier": Tier}
 _WITH_SHEET = (*RELATED, "pool__sheet")
@@ -96,7 +96,7 @@ class SubnetViews(GenericViewSet):
         responses={201: answer_of(HandedOutSerializer)},
     )
     def create(self, request: Request) -> Response:
-        wanted = Wanted(**{"pool": None, **_READ_REQUEST.run_validation(request.data)})
+        wanted = SubnetRequest(**{"pool": None, **_READ_REQUEST.run_validation(request.data)})
 
         return run_change(
             request, lambda change: hand_out(change, wanted), _handed_out, 201, token=lambda handed: handed.token
@@ -126,8 +126,12 @@ class SubnetViews(GenericViewSet):
         serializer = ReleaseSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         version = read_version(request)
-        at_once = serializer.validated_data["at_once"]
-        return run_change(request, lambda change: give_back_subnet(change, subnet.pk, at_once, version), _shown)
+        values = serializer.validated_data
+        return run_change(
+            request,
+            lambda change: give_back_subnet(change, subnet.pk, values["at_once"], version, values["despite_use"]),
+            _shown,
+        )
 
     @extend_schema(summary="Grow a subnet", request=GrowSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
@@ -195,7 +199,7 @@ class SubnetViews(GenericViewSet):
         subnet = find_at_address(Subnet, ref)
         serializer = NewAddressesSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        wanted = WantedAddresses(**serializer.validated_data)
+        wanted = AddressRequest(**serializer.validated_data)
         return run_change(
             request,
             lambda change: record_addresses(change, subnet.pk, wanted),
@@ -226,7 +230,8 @@ class SubnetViews(GenericViewSet):
     @action(detail=True, methods=["get"], pagination_class=None)
     def history(self, request: Request, ref: str) -> Response:
         number = int(ref) if ref.isascii() and ref.isdigit() else find_at_address(Subnet, ref).pk
-        rows = LedgerEntry.objects.filter(Q(number=number) | Q(subject=number)).order_by("-number")[:200]
+        rows = LedgerEntry.objects.filter(Q(number=number) | Q(subject=number), kind=Subnet.KIND)
+        rows = rows.order_by("-number")[:200]
         return Response(LedgerSerializer(rows, many=True).data)
 
     @extend_schema(summary="A subnet's neighbours", responses=WhereaboutsSerializer(many=True))
@@ -250,7 +255,7 @@ def read_filters(request: Request) -> dict[str, Any]:
     if state := query.get("state"):
         if state not in SUBNET_STATES:
             raise Invalid(
-                f"{state[:30]!r} is no state of a subnet",
+                f"{state[:30]!r} is not a state of a subnet",
                 field="state",
                 received=state[:30],
                 suggestions=SUBNET_STATES,
@@ -268,7 +273,9 @@ def read_filters(request: Request) -> dict[str, Any]:
                 raise refusal.about(name)
     if tag := query.get("tag"):
         if not tag.isascii() or not tag.isdigit() or len(tag) > 5:
-            raise Invalid(f"{tag[:20]!r} is no segment tag", field="tag", received=tag[:20], suggestions=["100"])
+            raise Invalid(
+                f"{tag[:20]!r} is not a segment tag", field="tag", received=tag[:20], suggestions=["100"]
+            )
         values["tag"] = int(tag)
     if plan := query.get("plan"):
         values["plan"] = find(Plan, plan, "plan")
@@ -280,5 +287,5 @@ def read_filters(request: Request) -> dict[str, Any]:
         values["public"] = public
     for name in ("label", "text"):
         if text := query.get(name):
-            values[name] = text[:200].replace("\x00", "")
+            values[name] = text[:200]
     return values

@@ -17,6 +17,7 @@ from lentra.addressing.prefix import parse_range
 from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spread_over_zones
 from lentra.addressing.special import SPECIAL, prefilled_notes
+from lentra.api.changes import answer_of, flag, reason
 from lentra.api.fields import NameField, Strict
 from lentra.api.reading import query_parameters, read_query, records_meant, rules_meant
 from lentra.api.serializers.sizing import (
@@ -36,13 +37,14 @@ from lentra.api.serializers.space import (
 )
 from lentra.api.views.sizing import size_facts
 from lentra.registry.errors import Invalid
-from lentra.registry.models import LedgerEntry, Pool, Project, Realm, Region, Tier, Zone
-from lentra.registry.permissions import require
-from lentra.registry.queries.candidates import candidates
-from lentra.registry.queries.find import find
-from lentra.registry.queries.usage import usage_facts, usage_of_pools, usage_together
-from lentra.registry.queries.verify import verify
-from lentra.registry.queries.whereabouts import whereabouts
+from lentra.registry.lookup.find import find
+from lentra.registry.mending import mend_registry
+from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
+from lentra.registry.reports.candidates import candidates
+from lentra.registry.reports.usage import usage_facts, usage_of_pools, usage_together
+from lentra.registry.reports.verify import verify
+from lentra.registry.rules.permissions import require, visible_entries
+from lentra.registry.space.evidence import whereabouts
 
 
 class SizeView(APIView):
@@ -222,7 +224,7 @@ class LedgerView(ListAPIView):
         return self.list(request)
 
     def get_queryset(self) -> Any:
-        rows = LedgerEntry.objects.all()
+        rows = visible_entries(self.request.user)
         query = self.request.query_params
         if kind := query.get("kind"):
             rows = rows.filter(kind=kind[:40])
@@ -244,3 +246,23 @@ class VerifyView(APIView):
     def get(self, request: Request) -> Response:
         require(request.user, "planner", "verify the registry")
         return Response(verify())
+
+
+class MendedSerializer(serializers.Serializer):
+    """What was mended, or would be, in words."""
+
+    mended = serializers.ListField(child=serializers.CharField())
+
+
+class MendView(APIView):
+    @extend_schema(
+        summary="Rebuild counters, free counts, tiles and due times from the extents, where they differ",
+        request=None,
+        responses=answer_of(MendedSerializer),
+    )
+    def post(self, request: Request) -> Response:
+        preview, why = flag(request, "preview"), reason(request)
+        mended = mend_registry(request.user, why=why, preview=preview)
+        return Response(
+            {"preview": preview, "result": {"mended": mended}, "notes": [], "changes": [], "proposal": None}
+        )

@@ -1,22 +1,34 @@
-"""All records."""
+"""All records: what a row means, and what the database itself refuses.
+
+A `Record` is a thing whose every change is in the ledger. Extents, counters and tiles are not records: they are kept
+by `space`. Uniqueness among the living uses nullable columns, since NULL never collides.
+"""
 
 from lentra.registry.models.addresses import ADDRESS_KINDS, Address
-from lentra.registry.models.foresight import ALERT_STAGES, THRESHOLDS, Alert, Delivery, Outlook, PlannedNeed
-from lentra.registry.models.people import ROLES, Membership, Person, Token
+from lentra.registry.models.foresight import (
+    ALERT_KINDS,
+    ALERT_STAGES,
+    Alert,
+    Delivery,
+    Outlook,
+    PlannedNeed,
+    Verified,
+)
+from lentra.registry.models.people import ROLES, Membership, Person, SignInCount, Token
 from lentra.registry.models.plans import Plan
 from lentra.registry.models.readings import Reading
-from lentra.registry.models.records import Lease, LedgerEntry, Operation, Record
+from lentra.registry.models.records import Lease, LedgerEntry, Number, Operation, Record
 from lentra.registry.models.reserved import RESERVATION_KINDS, Reservation
-from lentra.registry.models.setup import Project, Realm, Region, Sheet, Tier, Zone
+from lentra.registry.models.setup import Outline, Project, Realm, Region, Sheet, Tier, Zone
 from lentra.registry.models.space import ExtentRow, KeepOut, Pool, PoolRange, Space, Tile
 from lentra.registry.models.subnets import Subnet, place_key
 
 __all__ = [
     "ADDRESS_KINDS",
+    "ALERT_KINDS",
     "ALERT_STAGES",
     "RESERVATION_KINDS",
     "ROLES",
-    "THRESHOLDS",
     "Address",
     "Alert",
     "Delivery",
@@ -25,7 +37,9 @@ __all__ = [
     "Lease",
     "LedgerEntry",
     "Membership",
+    "Number",
     "Operation",
+    "Outline",
     "Outlook",
     "Person",
     "Plan",
@@ -39,11 +53,13 @@ __all__ = [
     "Region",
     "Reservation",
     "Sheet",
+    "SignInCount",
     "Space",
     "Subnet",
     "Tier",
     "Tile",
     "Token",
+    "Verified",
     "Zone",
     "place_key",
 ]

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
+from django.core.serializers.json import DjangoJSONEncoder
 from django.db import models
+from django.db.models import Count, F, Max, OuterRef, Subquery
+from django.db.models.functions import Coalesce
 
+from lentra.addressing.headroom import THRESHOLDS
 from lentra.addressing.prefix import BITS
 from lentra.registry.models.fields import CountField, name_field
 from lentra.registry.models.records import Record
-from lentra.registry.models.setup import Project
+from lentra.registry.models.setup import Project, Realm
 from lentra.registry.models.space import Pool, Space
 
-THRESHOLDS = ("warning", "critical", "full")
 ALERT_STAGES = ("near", "reached")
+ALERT_KINDS = ("threshold", "verification")
 
 
 class PlannedNeed(Record):
@@ -40,11 +45,36 @@ class PlannedNeed(Record):
         return self.count << (BITS[self.family] - self.length)
 
 
+class Outlooks(models.QuerySet["Outlook"]):
+    """Outlooks, with what they stand on beside them."""
+
+    def with_basis(self) -> Outlooks:
+        """Annotated with the latest entries of pool and needs, and how many needs there are."""
+        return self.annotate(**basis_of("space__pool"))
+
+    def standing(self) -> Outlooks:
+        """Those whose pool and planned needs are still what they were."""
+        rows = self.with_basis()
+        return rows.filter(pool_entry=F("now_pool"), needs_entry=F("now_needs"), needs_count=F("now_count"))
+
+
+def basis_of(pool: str) -> dict[str, Any]:
+    """Annotations that tell what an outlook stands on; `pool` is the way to the pool."""
+    needs = PlannedNeed.objects.filter(pool=OuterRef(pool)).order_by().values("pool")
+    number = models.PositiveBigIntegerField()
+    return {
+        "now_pool": F(f"{pool}__last_entry"),
+        "now_needs": Coalesce(Subquery(needs.annotate(n=Max("last_entry")).values("n")), 0, output_field=number),
+        "now_count": Coalesce(Subquery(needs.annotate(n=Count("pk")).values("n")), 0, output_field=number),
+    }
+
+
 class Outlook(models.Model):
     """The forecast of one space as of its last reading: growth a month, and the likely day of each threshold.
 
     `day` is that of the reading; a threshold's is empty where it is not in sight. `asked` has, per length, the blocks handed
-    out in the window and those with the room behind them. `facts` is what an overview tells.
+    out in the window and those with the room behind them. `facts` is what an overview tells. It stands as long as the
+    pool and its planned needs are what they were: their latest ledger entries, and how many needs there were.
     """
 
     space = models.OneToOneField(Space, on_delete=models.CASCADE, primary_key=True)
@@ -55,22 +85,44 @@ class Outlook(models.Model):
     full_on = models.DateField(null=True, db_index=True)
     asked = models.JSONField(default=dict)
     facts = models.JSONField(default=dict)
+    pool_entry = models.PositiveBigIntegerField(default=0)
+    needs_entry = models.PositiveBigIntegerField(default=0)
+    needs_count = models.PositiveIntegerField(default=0)
+
+    objects = Outlooks.as_manager()
+
+    def day_of(self, threshold: str) -> date | None:
+        """The likely day of a threshold."""
+        found: date | None = getattr(self, f"{threshold}_on")
+        return found
 
 
 class Alert(models.Model):
-    """A threshold of a pool that is reached, or will be soon. One per crossing: it ends when use falls back.
+    """Something that somebody has to look at. `living` keeps it single while it lasts, and is empty after that.
 
-    `living` keeps it single while it lasts, and is empty after that.
+    ``threshold``: one of a pool is reached, or will be soon; it ends when use falls back. ``verification``: the daily one
+    has found something in a realm that does not hold; it has no pool, family, threshold or stage.
     """
 
-    pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="alerts")
-    family = models.PositiveSmallIntegerField()
-    threshold = models.CharField(max_length=8, choices=[(t, t) for t in THRESHOLDS])
-    stage = models.CharField(max_length=8, choices=[(s, s) for s in ALERT_STAGES])
+    kind = models.CharField(max_length=12, choices=[(k, k) for k in ALERT_KINDS], default="threshold")
+    realm = models.ForeignKey(Realm, on_delete=models.CASCADE, related_name="alerts")
+    pool = models.ForeignKey(Pool, null=True, on_delete=models.CASCADE, related_name="alerts")
+    family = models.PositiveSmallIntegerField(null=True)
+    threshold = models.CharField(max_length=8, null=True, choices=[(t, t) for t in THRESHOLDS])
+    stage = models.CharField(max_length=8, null=True, choices=[(s, s) for s in ALERT_STAGES])
     opened_at = models.DateTimeField(db_index=True)
     resolved_at = models.DateTimeField(null=True)
     living = models.CharField(max_length=60, null=True, unique=True)
     text = models.CharField(max_length=300)
+
+
+class Verified(models.Model):
+    """When a realm was last verified, and how much of it did not hold."""
+
+    realm = models.OneToOneField(Realm, on_delete=models.CASCADE, primary_key=True)
+    at = models.DateTimeField()
+    offences = models.PositiveIntegerField(default=0)
+    text = models.CharField(max_length=300, default="")
 
 
 class Delivery(models.Model):
@@ -78,7 +130,7 @@ class Delivery(models.Model):
 
     alert = models.ForeignKey(Alert, on_delete=models.CASCADE, related_name="deliveries")
     event = models.CharField(max_length=10)
-    body = models.JSONField()
+    body = models.JSONField(encoder=DjangoJSONEncoder)
     tries = models.PositiveSmallIntegerField(default=0)
     due_at = models.DateTimeField(null=True, db_index=True)
     sent_at = models.DateTimeField(null=True)

@@ -16,13 +16,16 @@ class Reading(models.Model):
 
     `subject` is the record's number, `used` what is not free: of projects and zones what their subnets own, of realms what
     is not free in any of their pools, nothing counted twice. Pools and realms have their `total`, the addresses by state,
-    and the free extents per length.
+    and the free extents per length. `revision` is the one that a pool's space had, so that what has not changed since is
+    known without counting it again.
     """
 
     kind = models.CharField(max_length=8, choices=[(k, k) for k in READING_KINDS])
     subject = models.PositiveBigIntegerField()
     family = models.PositiveSmallIntegerField()
     day = models.DateField()
+    taken_at = models.DateTimeField()
+    revision = models.PositiveBigIntegerField(null=True)
     used: Any = CountField(default=0)
     total: Any = CountField(null=True)
     states = models.JSONField(default=dict)

@@ -16,16 +16,19 @@ class Record(models.Model):
     """A thing whose every change is in the ledger.
 
     Its number is that of the ledger entry that made it, so numbers are unique across all kinds.
-    `last_entry` is the number of its latest entry, and so its edit version (the ETag).
+    `last_entry` is the number of its latest entry, and so its edit version (the ETag). `revision` grows each time that
+    a change locks the row, so that changes on several nodes of a cluster collide instead of passing each other.
     """
 
     id = models.PositiveBigIntegerField(primary_key=True)
     last_entry = models.PositiveBigIntegerField()
+    revision = models.PositiveBigIntegerField(default=0)
 
     class Meta:
         abstract = True
 
     KIND = ""
+    under_lock = False  # made in this change, or locked for it: see `transactions.locks`
     HIDDEN: tuple[str, ...] = ()  # fields whose values do not go into the ledger
 
     @property
@@ -46,8 +49,22 @@ class Record(models.Model):
 @cache
 def _fact_names(model: type[Record]) -> list[str]:
     """The columns of a kind of record that go into the ledger."""
-    skip = {"id", "last_entry", *model.HIDDEN}
+    skip = {"id", "last_entry", "revision", *model.HIDDEN}
     return [field.attname for field in model._meta.concrete_fields if field.attname not in skip]
+
+
+class OnlyAdded(models.QuerySet["LedgerEntry"]):
+    """Rows that are never changed or deleted, one by one or together."""
+
+    def delete(self) -> Any:
+        raise TypeError("the ledger is only ever added to")
+
+    def update(self, **values: Any) -> Any:
+        raise TypeError("the ledger is only ever added to")
+
+
+class Number(models.Model):
+    """Where numbers of ledger entries, and so of records, come from. Its rows are swept away by upkeep."""
 
 
 class LedgerEntry(models.Model):
@@ -57,7 +74,7 @@ class LedgerEntry(models.Model):
     the record's number.
     """
 
-    number = models.BigAutoField(primary_key=True)
+    number = models.PositiveBigIntegerField(primary_key=True)
     at = models.DateTimeField()
     operation = models.UUIDField()
     actor = models.PositiveBigIntegerField(null=True)
@@ -83,6 +100,8 @@ class LedgerEntry(models.Model):
         """Number of the record that the entry is about."""
         return self.subject or self.number
 
+    objects = OnlyAdded.as_manager()
+
     def delete(self, *args: Any, **kwargs: Any) -> Any:
         raise TypeError("the ledger is only ever added to")
 
@@ -90,7 +109,8 @@ class LedgerEntry(models.Model):
 class Operation(models.Model):
     """One change that was committed: proof that it was, and its answer for whoever repeats it.
 
-    `key` is the caller's idempotency key, unique per person; NULL keys never collide.
+    `key` is the caller's idempotency key, unique per person; NULL keys never collide. `status` is the answer's
+    by HTTP.
     """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
@@ -98,6 +118,7 @@ class Operation(models.Model):
     key = name_field(200, null=True)
     digest = models.CharField(max_length=64)
     answer = models.JSONField(null=True, encoder=DjangoJSONEncoder)
+    status = models.PositiveSmallIntegerField(default=200)
     at = models.DateTimeField(db_index=True)
 
     class Meta:
@@ -110,3 +131,4 @@ class Lease(models.Model):
     name = name_field(primary_key=True)
     holder = models.UUIDField()
     until = models.DateTimeField()
+    round_at = models.DateTimeField(null=True)  # when the last whole round of it was done

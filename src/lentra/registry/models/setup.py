@@ -14,16 +14,25 @@ ENVIRONMENTS = ("production", "staging", "test", "development")
 
 
 class Realm(Record):
-    """Where addresses must be unique. `outline` counts changes of top-level ranges and keep-outs."""
+    """Where addresses must be unique."""
 
     KIND = "realm"
-    HIDDEN = ("outline",)
 
     name = name_field(unique=True)
     about = models.CharField(max_length=500, default="", blank=True)
     private_only = models.BooleanField(default=False)
     name_template = models.CharField(max_length=120, default=NAME_TEMPLATE)
-    outline = models.PositiveBigIntegerField(default=0)
+
+
+class Outline(models.Model):
+    """The row that a change of a realm's top-level ranges, keep-outs or links locks.
+
+    A table of its own that nothing refers to: whoever hands out in the realm reads the realm's row for a foreign key,
+    and must not wait for whoever changes its outline, who waits for pools.
+    """
+
+    realm = models.OneToOneField(Realm, primary_key=True, on_delete=models.CASCADE, db_constraint=False)
+    revision = models.PositiveBigIntegerField(default=0)
 
 
 class Sheet(Record):

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import operator
+from functools import reduce
 from typing import Any
 
 from django.db import models
+from django.db.models import ExpressionWrapper, F, Q
 
 from lentra.addressing.extents import State
-from lentra.addressing.headroom import Usage
+from lentra.addressing.headroom import THRESHOLDS, Usage
 from lentra.addressing.placement import PLACEMENTS
 from lentra.addressing.prefix import Prefix, range_text
 from lentra.addressing.tiles import Sums
@@ -48,6 +51,10 @@ class Pool(Record):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["realm", "name"], name="pool_name_in_realm")]
         indexes = [models.Index(fields=["name"], name="pool_name")]  # a page of pools is read, not sorted
+
+    def thresholds(self) -> dict[str, int]:
+        """The percents at which its use is worth a warning, critical, and full."""
+        return dict(zip(THRESHOLDS, (self.warning_percent, self.critical_percent, 100), strict=True))
 
     def placement(self, family: int) -> str:
         """The placement used where a request names none."""
@@ -96,22 +103,38 @@ class ByState(models.Model):
         return {state: getattr(self, state.name.lower()) for state in State}
 
 
+def _each_at_least_zero() -> Q:
+    return Q(**{f"{state.name.lower()}__gte": 0 for state in State})
+
+
+def _sum_of_states() -> ExpressionWrapper:
+    columns = reduce(operator.add, (F(state.name.lower()) for state in State))
+    return ExpressionWrapper(columns, output_field=CountField())
+
+
 class Space(ByState):
     """Counters of one pool in one family, and the row that a change of its space locks.
 
-    `revision` grows with every change of the extents; `free_counts` is the number of free extents per
-    length; `next_due` is when something here next expires by itself.
+    `revision` grows with every change of the extents; `total` is how many addresses its ranges have; `free_counts` is the
+    number of free extents per length; `next_due` is when something here next expires by itself. The database refuses
+    counters below zero, and counters that do not add up to the total.
     """
 
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="spaces")
+    realm = models.ForeignKey(Realm, on_delete=models.CASCADE, db_constraint=False, db_index=False)
     family = models.PositiveSmallIntegerField()
+    total: Any = CountField(default=0)
     revision = models.PositiveBigIntegerField(default=0)
     free_counts = models.JSONField(default=dict)
     largest_free = models.PositiveSmallIntegerField(null=True)
     next_due = models.DateTimeField(null=True, db_index=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["pool", "family"], name="space_once_in_pool")]
+        constraints = [
+            models.UniqueConstraint(fields=["pool", "family"], name="space_once_in_pool"),
+            models.CheckConstraint(name="counters_not_below_zero", condition=_each_at_least_zero()),
+            models.CheckConstraint(name="counters_are_the_total", condition=Q(total=_sum_of_states())),
+        ]
 
     def usage(self) -> Usage:
         """The counters as the core's usage."""

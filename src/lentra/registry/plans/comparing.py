@@ -7,7 +7,7 @@ from typing import Any
 
 from lentra.registry.models import Plan, Subnet
 from lentra.registry.plans.reading import read_document
-from lentra.registry.plans.slots import Slot, Wanted, resolve
+from lentra.registry.plans.slots import ResolvedPlan, Slot, resolve
 
 
 @dataclass
@@ -24,7 +24,7 @@ class Comparison:
     settled: set[str] = field(default_factory=set)
 
 
-def compare(plan: Plan | None, wanted: Wanted) -> Comparison:
+def compare(plan: Plan | None, wanted: ResolvedPlan) -> Comparison:
     """Compare what a plan wants now with what it has."""
     result = Comparison()
     there: dict[str, Subnet] = {}

@@ -2,25 +2,29 @@
 
 from __future__ import annotations
 
-from lentra.registry.endings import free_reservations, free_subnets, lock_settled
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from lentra.registry.errors import NameTaken
-from lentra.registry.ledger import Change
-from lentra.registry.models import ExtentRow, Plan, Pool
-from lentra.registry.plans.placing import Stores
-from lentra.registry.plans.slots import Wanted
-from lentra.registry.space import open_extents
+from lentra.registry.models import ExtentRow, Plan
+from lentra.registry.plans.slots import ResolvedPlan
+from lentra.registry.space.expiry import free_reservations, free_subnets
+from lentra.registry.space.locking import Pools, open_pools
+from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.locks import lock, lock_all
 
 
-def lock_plan(change: Change, wanted: Wanted) -> Stores:
-    """The space of all pools that a plan names or already has blocks in, locked, with what is due ended."""
-    pools = wanted.pools
-    existing = existing_plan(wanted)
-    numbers = set(pools)
-    if existing:
-        numbers |= pools_of(existing)
-    spaces = lock_settled(change, numbers)
-    rows = Pool.objects.filter(pk__in=numbers).select_related("realm")
-    return {pool.pk: open_extents(pool, spaces) for pool in rows}
+@contextmanager
+def open_plan(change: Change, wanted: ResolvedPlan) -> Iterator[tuple[Plan | None, Pools]]:
+    """The plan of that name, if there is one, locked; with all pools that it names or has blocks in.
+
+    Raises:
+        NameTaken: it belongs to another project.
+    """
+    found = existing_plan(wanted)
+    with open_pools(change, {*wanted.pools, *(pools_of(found) if found else ())}) as pools:
+        found = existing_plan(wanted)  # what was only held may have ended just now
+        yield lock(Plan, found.pk, ("project", "realm")) if found else None, pools
 
 
 def pools_of(plan: Plan) -> set[int]:
@@ -29,7 +33,7 @@ def pools_of(plan: Plan) -> set[int]:
     return {*blocks, *plan.reservations.values_list("pool", flat=True)}
 
 
-def existing_plan(wanted: Wanted) -> Plan | None:
+def existing_plan(wanted: ResolvedPlan) -> Plan | None:
     """The plan of that name, if there is one.
 
     Raises:
@@ -48,12 +52,8 @@ def existing_plan(wanted: Wanted) -> Plan | None:
     return plan
 
 
-def drop_held(change: Change, plan: Plan, stores: Stores, verb: str) -> None:
+def drop_held(change: Change, plan: Plan, pools: Pools, verb: str) -> None:
     """Let a held plan fall back at once."""
-    everywhere = {(pool, family): store for pool, own in stores.items() for family, store in own.items()}
-    free_subnets(change, list(plan.subnets.all()), everywhere, verb)
-    for pool_id, own in stores.items():
-        free_reservations(change, list(plan.reservations.filter(pool=pool_id)), own, verb)
-        for store in own.values():
-            store.save()
+    free_subnets(change, lock_all(plan.subnets.all()), pools, verb)
+    free_reservations(change, lock_all(plan.reservations.all()), pools, verb)
     change.removed([plan], verb)

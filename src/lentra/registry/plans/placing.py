@@ -2,29 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from lentra.addressing.extents import Extent, State, give_back, require_free
+from lentra.addressing.extents import Extent, ExtentStore, State, require_free
 from lentra.addressing.layout import Laid, LaidZone, Layout, Need, lay_out, with_room
 from lentra.addressing.packing import smallest_holding
 from lentra.addressing.placement import place
 from lentra.addressing.prefix import BITS, Prefix, aggregate, parse_prefix, prefixes_of_range, without
 from lentra.addressing.refusal import Exhausted, Refusal
-from lentra.registry.drawing import Reserve
-from lentra.registry.keep_outs import withdraw
 from lentra.registry.models import Pool, Reservation
-from lentra.registry.placing import stale
 from lentra.registry.plans.slots import Finding, Slot
-from lentra.registry.space import DatabaseExtents
-
-Stores = dict[int, dict[int, DatabaseExtents]]  # pool number -> family -> store
+from lentra.registry.requests.allocation import stale
+from lentra.registry.space.locking import Pools
+from lentra.registry.space.reserved import ReservedSpace
+from lentra.registry.space.store import DatabaseExtents
 
 
 @dataclass
-class Reserving:
-    """A range that the plan keeps back: a zone's spare part, or slots for zones to come."""
+class PlannedReservation:
+    """A range that the plan keeps back: a zone's spare part, or slots for zones to come; and the number it will have."""
 
+    number: int
     pool: Pool
     family: int
     first: int
@@ -39,7 +38,7 @@ class Places:
 
     blocks: dict[str, dict[int, Laid]] = field(default_factory=dict)
     drawn: dict[str, Reservation] = field(default_factory=dict)
-    reserving: list[Reserving] = field(default_factory=list)
+    reserving: list[PlannedReservation] = field(default_factory=list)
     notes: list[Finding] = field(default_factory=list)
     errors: list[Finding] = field(default_factory=list)
 
@@ -51,21 +50,27 @@ class Placer:
         state: what the blocks become: handed out, or held.
         summarise: ``none``, ``zone`` or ``plan``.
         kept: the plan's own reservations by (pool, family, zone); ``""`` is for zones to come.
+        numbers: the number that the subnet of each slot will have.
+        next_number: takes a number for a reservation.
     """
 
     def __init__(
         self,
-        stores: Stores,
+        stores: Pools,
         state: State,
         summarise: str,
         placement: str | None,
         kept: dict[tuple[int, int, str], list[Reservation]],
+        numbers: Mapping[str, int],
+        next_number: Callable[[], int],
     ) -> None:
         self.stores = stores
         self.state = state
         self.summarise = summarise
         self.placement = placement
         self.kept = kept
+        self.numbers = numbers
+        self.next_number = next_number
         self.places = Places()
 
     # --- anew ---
@@ -94,7 +99,7 @@ class Placer:
 
     def _each_by_itself(self, pool: Pool, store: DatabaseExtents, slots: Sequence[Slot]) -> None:
         how = self.placement or pool.placement(store.family)
-        for slot in sorted(slots, key=lambda s: (s.footprint(store.family), s.key)):
+        for slot in sorted(slots, key=lambda s: s.footprint(store.family)):
             found = place(store, slot.footprint(store.family), how)
             self._take(
                 store, slot, with_room(slot.key, found.block, slot.lengths[store.family]), Extent(found.within)
@@ -103,16 +108,15 @@ class Placer:
     def _beside(self, pool: Pool, store: DatabaseExtents, zone: str, slots: Sequence[Slot]) -> None:
         """Into what the plan keeps back for a zone; where that is too small, anywhere in the pool."""
         family = store.family
-        for slot in sorted(slots, key=lambda s: (s.footprint(family), s.key)):
+        for slot in sorted(slots, key=lambda s: s.footprint(family)):
             for reservation in self.kept.get((pool.pk, family, zone), []):
-                reserve = Reserve(reservation, store)
+                space = ReservedSpace(store, reservation)
                 try:
-                    found = place(reserve.space, slot.footprint(family))
+                    found = place(space, slot.footprint(family))
                 except Exhausted:
                     continue
                 laid = with_room(slot.key, found.block, slot.lengths[family])
-                reserve.take(found, laid.block, laid.room, self.state, None)
-                self.places.blocks.setdefault(slot.key, {})[family] = laid
+                self._take(space, slot, laid, Extent(found.within))
                 self.places.drawn[slot.key] = reservation
                 break
             else:
@@ -147,8 +151,7 @@ class Placer:
                 )
             parts = [part for zone in laid for part in self._parts(pool, zone, by_key)]
             if spare:
-                self._keep_back(pool, family, spare, "future zone", "")
-                parts += [Extent(prefix, State.RESERVED) for prefix in spare]
+                parts += self._keep_back(pool, family, spare, "future zone", "")
             take_whole(store, found.block, Extent(found.within), parts)
             return
         for zone in zones:
@@ -163,57 +166,51 @@ class Placer:
             )
         for _ in range(spare_zones):
             found = place(store, layout.zone_length, how)
-            self._keep_back(pool, family, [found.block], "future zone", "")
-            take_whole(store, found.block, Extent(found.within), [Extent(found.block, State.RESERVED)])
+            parts = self._keep_back(pool, family, [found.block], "future zone", "")
+            take_whole(store, found.block, Extent(found.within), parts)
 
     def _into_spare_slot(
         self, pool: Pool, store: DatabaseExtents, layout: Layout, zone: str, by_key: dict[str, Slot]
     ) -> bool:
         """A new zone into a slot that the plan keeps back for zones to come; False if there is none."""
         for reservation in self.kept.get((pool.pk, store.family, ""), []):
-            reserve = Reserve(reservation, store)
+            space = ReservedSpace(store, reservation)
             try:
-                slot = place(reserve.space, layout.zone_length, "low").block
+                found = place(space, layout.zone_length, "low")
             except Exhausted:
                 continue
-            before = self._release(store, reservation)
-            parts = self._parts(pool, layout.zone_at(zone, slot), by_key)
-            take_whole(store, slot, Extent(require_free(store, slot)), parts)
-            self._reserve_again(store, reservation, before)
+            parts = self._parts(pool, layout.zone_at(zone, found.block), by_key)
+            take_whole(space, found.block, Extent(found.within), parts)
             return True
         return False
-
-    def _release(self, store: DatabaseExtents, reservation: Reservation) -> list[Prefix]:
-        """Make what a reservation of the plan keeps back free for a moment; returns what it was."""
-        extents = store.reserved_by(reservation.pk)
-        give_back(store, extents)
-        return [extent.prefix for extent in extents]
-
-    def _reserve_again(self, store: DatabaseExtents, reservation: Reservation, before: Sequence[Prefix]) -> None:
-        """What is still free of a reservation that was released is reserved as before."""
-        for prefix in before:
-            withdraw(store, prefix, State.RESERVED, reservation.pk)
 
     def _parts(self, pool: Pool, zone: LaidZone, by_key: dict[str, Slot]) -> list[Extent]:
         """A zone slot as extents; what is left of it is kept back for tiers to come."""
         parts = []
         for laid in zone.blocks:
-            self.places.blocks.setdefault(by_key[laid.key].key, {})[laid.block.family] = laid
-            parts.append(Extent(laid.block, self.state))
-            parts += [Extent(piece, State.ROOM) for piece in laid.room]
+            key = by_key[laid.key].key
+            self.places.blocks.setdefault(key, {})[laid.block.family] = laid
+            parts += self._extents(key, laid)
         if zone.left:
-            self._keep_back(pool, zone.prefix.family, zone.left, "future tier", zone.zone)
-            parts += [Extent(prefix, State.RESERVED) for prefix in zone.left]
+            parts += self._keep_back(pool, zone.prefix.family, zone.left, "future tier", zone.zone)
         return parts
 
-    def _keep_back(self, pool: Pool, family: int, prefixes: Sequence[Prefix], kind: str, zone: str) -> None:
-        self.places.reserving.append(Reserving(pool, family, prefixes[0].first, prefixes[-1].last, kind, zone))
+    def _extents(self, key: str, laid: Laid) -> list[Extent]:
+        """A slot's block and room, with their owner."""
+        owner = self.numbers[key]
+        return [Extent(laid.block, self.state, owner), *(Extent(piece, State.ROOM, owner) for piece in laid.room)]
 
-    def _take(self, store: DatabaseExtents, slot: Slot, laid: Laid, within: Extent) -> None:
-        whole = laid.block.enclosing(slot.footprint(store.family))
-        parts = [Extent(laid.block, self.state), *(Extent(piece, State.ROOM) for piece in laid.room)]
-        take_whole(store, whole, within, parts)
-        self.places.blocks.setdefault(slot.key, {})[store.family] = laid
+    def _keep_back(
+        self, pool: Pool, family: int, prefixes: Sequence[Prefix], kind: str, zone: str
+    ) -> list[Extent]:
+        number, first, last = self.next_number(), prefixes[0].first, prefixes[-1].last
+        self.places.reserving.append(PlannedReservation(number, pool, family, first, last, kind, zone))
+        return [Extent(prefix, State.RESERVED, number) for prefix in prefixes]
+
+    def _take(self, space: ExtentStore, slot: Slot, laid: Laid, within: Extent) -> None:
+        whole = laid.block.enclosing(slot.footprint(space.family))
+        take_whole(space, whole, within, self._extents(slot.key, laid))
+        self.places.blocks.setdefault(slot.key, {})[space.family] = laid
 
     def _shortfall(
         self, pool: Pool, store: DatabaseExtents, zones: dict[str, list[Slot]], spare_zones: int, spare_tiers: int
@@ -252,7 +249,10 @@ class Placer:
     # --- as shown ---
 
     def as_shown(
-        self, slots: Sequence[Slot], shown: dict[str, tuple[list[str], int]], reserving: Sequence[Reserving]
+        self,
+        slots: Sequence[Slot],
+        shown: dict[str, tuple[list[str], int]],
+        reserving: Sequence[PlannedReservation],
     ) -> Places:
         """Take exactly what a preview showed.
 
@@ -264,11 +264,6 @@ class Placer:
         """
         parts: dict[tuple[int, int], list[Extent]] = {}
         own = {r.pk: r for reservations in self.kept.values() for r in reservations}
-        released = [
-            (self.stores[r.pool_id][r.family], r, self._release(self.stores[r.pool_id][r.family], r))
-            for r in own.values()
-            if r.pool_id in self.stores
-        ]
         for slot in slots:
             texts, drawn_from = shown[slot.key]
             for text in texts:
@@ -276,30 +271,37 @@ class Placer:
                 footprint = block.enclosing(slot.footprint(block.family))
                 laid = with_room(slot.key, footprint, block.length)
                 self.places.blocks.setdefault(slot.key, {})[block.family] = laid
-                pool = slot.pools[block.family]
                 if drawn_from in own:
                     self.places.drawn[slot.key] = own[drawn_from]
-                extents = parts.setdefault((pool.pk, block.family), [])
-                extents.append(Extent(block, self.state))
-                extents += [Extent(piece, State.ROOM) for piece in laid.room]
+                parts.setdefault((slot.pools[block.family].pk, block.family), []).extend(
+                    self._extents(slot.key, laid)
+                )
         for one in reserving:
-            pieces = parts.setdefault((one.pool.pk, one.family), [])
-            pieces += [Extent(p, State.RESERVED) for p in _pieces(one)]
+            pieces = prefixes_of_range(one.family, one.first, one.last)
+            extents = [Extent(p, State.RESERVED, one.number) for p in pieces]
+            parts.setdefault((one.pool.pk, one.family), []).extend(extents)
             self.places.reserving.append(one)
         by_number = {pool.pk: pool for slot in slots for pool in slot.pools.values()}
+        by_number |= {one.pool.pk: one.pool for one in reserving}
         for (pool_id, family), extents in parts.items():
-            self._take_all(by_number[pool_id], self.stores[pool_id][family], extents)
-        for store, reservation, before in released:
-            self._reserve_again(store, reservation, before)
+            store = self.stores[pool_id][family]
+            spaces = [ReservedSpace(store, r) for r in own.values() if (r.pool_id, r.family) == (pool_id, family)]
+            self._take_all(by_number[pool_id], store, spaces, extents)
         return self.places
 
-    def _take_all(self, pool: Pool, store: DatabaseExtents, parts: Iterable[Extent]) -> None:
-        """Take many extents out of free space: neighbours together, with one look for each group."""
-        ordered = sorted(parts)
-        by_range: dict[Prefix | None, list[Extent]] = {}
-        for part in ordered:
-            by_range.setdefault(store.range_of(part.prefix), []).append(part)
-        for inside in by_range.values():
+    def _take_all(
+        self, pool: Pool, store: DatabaseExtents, spaces: Sequence[ReservedSpace], parts: Iterable[Extent]
+    ) -> None:
+        """Take many extents: out of the plan's own reservations, or out of free space, neighbours together."""
+        left = [(space, prefix) for space in spaces for prefix in space.left]
+        free: dict[Prefix | None, list[Extent]] = {}
+        for part in sorted(parts):
+            space = next((space for space, prefix in left if prefix.contains(part.prefix)), None)
+            if space:
+                take_whole(space, part.prefix, Extent(require_free(space, part.prefix)), [part])
+            else:
+                free.setdefault(store.range_of(part.prefix), []).append(part)
+        for inside in free.values():
             waiting = list(reversed(inside))
             for whole in aggregate([p.prefix for p in inside]):
                 own = []
@@ -312,7 +314,7 @@ class Placer:
                 take_whole(store, whole, Extent(within), own)
 
 
-def take_whole(store: DatabaseExtents, whole: Prefix, within: Extent, parts: Sequence[Extent]) -> None:
+def take_whole(store: ExtentStore, whole: Prefix, within: Extent, parts: Sequence[Extent]) -> None:
     """Take `whole`, which `parts` cover exactly, out of the free extent `within`."""
     rest = [Extent(prefix) for prefix in without(within.prefix, whole)]
     store.replace([within], sorted([*parts, *rest]))
@@ -320,10 +322,6 @@ def take_whole(store: DatabaseExtents, whole: Prefix, within: Extent, parts: Seq
 
 def _need(slot: Slot, family: int) -> Need:
     return Need(slot.key, slot.lengths[family], slot.room if family == min(slot.lengths) else 0)
-
-
-def _pieces(one: Reserving) -> list[Prefix]:
-    return prefixes_of_range(one.family, one.first, one.last)
 
 
 def _by_pool(slots: Sequence[Slot]) -> dict[tuple[Pool, int], dict[str, list[Slot]]]:

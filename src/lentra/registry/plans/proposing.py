@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
 from django.core import signing
+from django.db.models import Max
 
 from lentra.addressing.headroom import Usage
 from lentra.addressing.layout import Laid
 from lentra.addressing.refusal import Refusal
 from lentra.registry.errors import Invalid, NameTaken, StaleProposal
-from lentra.registry.ledger import Change
 from lentra.registry.models import Plan, Pool, Reservation, Subnet
 from lentra.registry.models.subnets import EXTENT_STATE
-from lentra.registry.naming import check_numbered, numbered, refuse_taken_subnet_name, stem_for
 from lentra.registry.plans.comparing import Comparison
-from lentra.registry.plans.placing import Placer, Reserving, Stores
+from lentra.registry.plans.placing import Placer, PlannedReservation
 from lentra.registry.plans.reading import PlanText
-from lentra.registry.plans.slots import Finding, Slot, Wanted
-from lentra.registry.setup import check_template
-from lentra.registry.tags import Tags, no_tag, wanted_tag
+from lentra.registry.plans.slots import Finding, ResolvedPlan, Slot
+from lentra.registry.rules.names import (
+    check_numbered,
+    check_template,
+    numbered_onward,
+    refuse_taken_subnet_name,
+    stem_for,
+)
+from lentra.registry.rules.tags import Tags, no_tag, wanted_tag
+from lentra.registry.space.locking import Pools
+from lentra.registry.transactions.change import Change
 
 _SALT = "lentra.plan"
 _LIFETIME_SECONDS = 24 * 3600
@@ -30,9 +38,10 @@ _LIFETIME_SECONDS = 24 * 3600
 
 @dataclass
 class Placed:
-    """One slot with its name, tag and blocks, as proposed."""
+    """One slot with its subnet's number, name, tag and blocks, as proposed."""
 
     slot: Slot
+    number: int
     name: str
     tag: int | None
     blocks: dict[int, Laid]
@@ -47,7 +56,7 @@ class Proposed:
     plan: Plan | None
     comparison: Comparison
     added: list[Placed]
-    reserving: list[Reserving]
+    reserving: list[PlannedReservation]
     notes: list[Finding]
     errors: list[Finding]
     usage: list[tuple[Pool, Usage, Usage]] = field(default_factory=list)
@@ -57,10 +66,10 @@ class Proposed:
 
 def propose(
     change: Change,
-    wanted: Wanted,
+    wanted: ResolvedPlan,
     plan: Plan | None,
     comparison: Comparison,
-    stores: Stores,
+    stores: Pools,
     proposal: str | None,
     subnet_state: str,
 ) -> Proposed:
@@ -79,11 +88,19 @@ def propose(
     for reservation in plan.reservations.select_related("zone") if plan else []:
         where = reservation.zone.name if reservation.zone else ""
         kept.setdefault((reservation.pool_id, reservation.family, where), []).append(reservation)
-    placer = Placer(stores, EXTENT_STATE[subnet_state], text.summarise, text.placement, kept)
     shown = unseal(proposal, text) if proposal else None
     if shown is not None:
         _refuse_other_slots(comparison.added, shown)
-        reserving = [Reserving(wanted.pools[pool], *rest) for pool, *rest in shown["reserving"]]
+    to_come = len(wanted.pools) * 2 * (len(text.zones) + text.spare_zones + 1) if text.summarise != "none" else 0
+    change.expect_numbers(len(comparison.added) + to_come)
+    keys = [slot.key for slot in comparison.added]
+    numbers = dict(zip(keys, change.numbers(len(keys)), strict=True))
+    next_number = lambda: next(change.numbers(1))  # noqa: E731
+    placer = Placer(stores, EXTENT_STATE[subnet_state], text.summarise, text.placement, kept, numbers, next_number)
+    if shown is not None:
+        reserving = [
+            PlannedReservation(next_number(), wanted.pools[pool], *rest) for pool, *rest in shown["reserving"]
+        ]
         slots = {key: (blocks, drawn) for key, _, _, blocks, drawn in shown["slots"]}
         places = placer.as_shown(comparison.added, slots, reserving)
         given = {key: (name, tag) for key, name, tag, _, _ in shown["slots"]}
@@ -99,7 +116,7 @@ def propose(
         given = {slot.key: (name, None) for slot, name in zip(comparison.added, names, strict=True)}
     tags, tag_errors = _tags(change, wanted, comparison.added, given, shown is not None)
     added = [
-        Placed(slot, given[slot.key][0], tags.get(slot.key), places.blocks.get(slot.key, {}))
+        Placed(slot, numbers[slot.key], given[slot.key][0], tags.get(slot.key), places.blocks.get(slot.key, {}))
         for slot in comparison.added
     ]
     proposed = Proposed(text, plan, comparison, added, places.reserving, list(places.notes), [])
@@ -109,14 +126,14 @@ def propose(
     return proposed
 
 
-def _names(change: Change, wanted: Wanted, slots: Sequence[Slot]) -> tuple[list[str], list[Finding]]:
+def _names(change: Change, wanted: ResolvedPlan, slots: Sequence[Slot]) -> tuple[list[str], list[Finding]]:
     """Names for all slots, numbered onward per stem: one statement for all of them."""
     if not slots or wanted.realm is None:
         return [], []
     template = wanted.text.names
     if template is not None:
         try:
-            check_template(template)
+            check_template(template, "names")
         except Refusal as refusal:
             fault = Finding(
                 wanted.text.where("names"),
@@ -127,15 +144,15 @@ def _names(change: Change, wanted: Wanted, slots: Sequence[Slot]) -> tuple[list[
             )
             return ["" for _ in slots], [fault]
     stems = [stem_for(wanted.realm, slot.target, next(iter(slot.pools.values())), template) for slot in slots]
-    rows = Subnet.objects.filter(realm=wanted.realm, name_stem__in=set(stems))
-    highest: dict[str, int] = {}
-    for stem, number in rows.values_list("name_stem", "name_number"):
-        highest[stem] = max(highest.get(stem, 0), number)
+    rows = Subnet.objects.filter(realm=wanted.realm, name_stem__in=set(stems)).values("name_stem")
+    highest = dict(rows.annotate(most=Max("name_number")).order_by().values_list("name_stem", "most"))
     skip = max(0, change.attempt - 2)
     names, errors = [], []
-    for stem in stems:
-        highest[stem] = highest.get(stem, 0) + 1
-        names.append(numbered(stem, highest[stem] + skip))
+    next_names: dict[str, list[str]] = {}
+    for stem, count in Counter(stems).items():
+        onward = numbered_onward(change, wanted.realm.pk, stem, highest.get(stem, 0) + skip, count)
+        next_names[stem] = onward[::-1]
+    names = [next_names[stem].pop() for stem in stems]
     try:
         for name in names:
             check_numbered(name)
@@ -154,12 +171,12 @@ def _names(change: Change, wanted: Wanted, slots: Sequence[Slot]) -> tuple[list[
     return names, errors
 
 
-def _refuse_taken_names(change: Change, wanted: Wanted, names: Sequence[str]) -> list[Finding]:
+def _refuse_taken_names(change: Change, wanted: ResolvedPlan, names: Sequence[str]) -> list[Finding]:
     taken = Subnet.objects.filter(realm=wanted.realm, name__in=names)[:20]
     found = []
     for subnet in taken:
         try:
-            refuse_taken_subnet_name(subnet.realm_id, subnet.name, change.now)
+            refuse_taken_subnet_name(change, subnet.realm_id, subnet.name)
         except NameTaken as refusal:
             found.append(
                 Finding(
@@ -174,7 +191,11 @@ def _refuse_taken_names(change: Change, wanted: Wanted, names: Sequence[str]) ->
 
 
 def _tags(
-    change: Change, wanted: Wanted, slots: Sequence[Slot], given: dict[str, tuple[str, int | None]], shown: bool
+    change: Change,
+    wanted: ResolvedPlan,
+    slots: Sequence[Slot],
+    given: dict[str, tuple[str, int | None]],
+    shown: bool,
 ) -> tuple[dict[str, int | None], list[Finding]]:
     """Segment tags of slots, by their keys; the tags of each zone are read once."""
     tags: dict[str, int | None] = {}
@@ -208,7 +229,7 @@ def _tags(
     return tags, errors
 
 
-def usage_of(wanted: Wanted, stores: Stores) -> list[tuple[Pool, Usage]]:
+def usage_of(wanted: ResolvedPlan, stores: Pools) -> list[tuple[Pool, Usage]]:
     """What is used and free, per pool of the plan and family."""
     found = []
     for pool in sorted(wanted.pools.values(), key=lambda p: p.name):
@@ -244,7 +265,7 @@ def unseal(token: str, text: PlanText) -> dict[str, Any]:
     try:
         body = signing.loads(token, salt=_SALT, max_age=_LIFETIME_SECONDS)
     except signing.BadSignature:  # too old as well
-        raise Invalid("this is no plan's proposal, or it is older than a day: preview again", field="proposal")
+        raise Invalid("invalid or expired proposal of a plan: preview again", field="proposal")
     if body["plan"] != text.document:
         raise Invalid("the proposal was made for another plan: preview this one", field="proposal")
     return body

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import json
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cache
@@ -13,10 +14,16 @@ from typing import Any
 import yaml
 from jsonschema import Draft202012Validator
 from jsonschema.exceptions import ValidationError, best_match
+from yaml.constructor import SafeConstructor
+from yaml.events import CollectionEndEvent, CollectionStartEvent, ScalarEvent
 
+from lentra.addressing.texts import misleading
 from lentra.registry.errors import BadPlan
 
-MOST_TEXT = 1_000_000
+MOST_TEXT = 300_000  # characters
+_MOST_DEEP, _MOST_PARTS, _LONGEST_KEY = 12, 100_000, 100
+_NUMBER_LIKE = re.compile(r"[-+]?(?=.{21})[0-9a-fA-FxXoO_:.]+")
+_Loader: Any = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 Step = str | int
 
 
@@ -94,20 +101,42 @@ def read_plan(text: str) -> PlanText:
         raise BadPlan(f"the plan has {len(text):,} characters: {MOST_TEXT:,} at most", field="text")
     lines: dict[str, int] = {}
     try:
-        node = yaml.compose(text, Loader=yaml.SafeLoader)
+        _refuse_strange(text)
+        node = yaml.compose(text, Loader=_Loader)
         if node is None:
             raise BadPlan("the plan is empty", field="text", suggestions=["format: lentra-plan-1"])
         _note_lines(node, "", lines)
-        document = yaml.safe_load(text)
-    except BadPlan:
-        raise
+        document = SafeConstructor().construct_document(node)
     except yaml.MarkedYAMLError as fault:
         mark = fault.problem_mark or fault.context_mark
         line = mark.line + 1 if mark else 1
-        raise BadPlan(f"line {line}: {fault.problem or 'this is no YAML or JSON'}", field=f"line {line}")
-    except (yaml.YAMLError, ValueError, RecursionError):
-        raise BadPlan("this is no YAML or JSON", field="text")
+        raise BadPlan(f"line {line}: {fault.problem or 'this is not YAML or JSON'}", field=f"line {line}")
+    except (yaml.YAMLError, ValueError, RecursionError) as fault:
+        if isinstance(fault, BadPlan):
+            raise
+        raise BadPlan("this is not YAML or JSON", field="text")
     return read_document(document, lines)
+
+
+def _refuse_strange(text: str) -> None:
+    """Refuse what no plan needs and what can make a short text endless: anchors, aliases, tags, depth, huge numbers."""
+    depth = 0
+    for count, event in enumerate(yaml.parse(text, Loader=_Loader)):
+        line = event.start_mark.line + 1 if event.start_mark else 1
+        depth += isinstance(event, CollectionStartEvent) - isinstance(event, CollectionEndEvent)
+        fault = None
+        if getattr(event, "anchor", None):
+            fault = "anchors and aliases (& and *) are not read: write it out"
+        elif (tag := getattr(event, "tag", None)) is not None:
+            fault = f"the tag {tag[:40]} is not read: leave it out"
+        elif depth > _MOST_DEEP:
+            fault = f"more than {_MOST_DEEP} levels inside each other"
+        elif count > _MOST_PARTS:
+            fault = f"more than {_MOST_PARTS:,} parts"
+        elif isinstance(event, ScalarEvent) and event.implicit[0] and _NUMBER_LIKE.fullmatch(event.value):
+            fault = "a number of more than 20 digits"
+        if fault:
+            raise BadPlan(f"line {line}: {fault}", field=f"line {line}")
 
 
 def read_document(document: Any, lines: dict[str, int] | None = None) -> PlanText:
@@ -117,7 +146,9 @@ def read_document(document: Any, lines: dict[str, int] | None = None) -> PlanTex
         BadPlan: as for `read_plan`.
     """
     lines = lines or {}
-    faults = [_fault(error, lines) for error in _errors(document)]
+    faults = [_fault(path, why, lines) for path, why in _strange_values(document)][:50]
+    if not faults:
+        faults = [_fault_of(error, lines) for error in _errors(document)]
     if not faults:
         faults = list(_contradictions(document, lines))
     if faults:
@@ -185,7 +216,7 @@ def _contradictions(document: dict[str, Any], lines: dict[str, int]) -> Iterator
     zones = [entry if isinstance(entry, str) else entry["zone"] for entry in document["zones"]]
     for n, zone in enumerate(zones):
         if zone in zones[:n]:
-            yield _told(f"zones[{n}]", f"zone {zone} is there twice", lines)
+            yield _fault(f"zones[{n}]", f"zone {zone} is there twice", lines)
     ipv4 = "ipv4" in document["pools"] or any(
         isinstance(entry, dict) and "ipv4" in entry.get("pools", {}) for entry in document["zones"]
     )
@@ -193,16 +224,18 @@ def _contradictions(document: dict[str, Any], lines: dict[str, int]) -> Iterator
     for n, entry in enumerate(document["tiers"]):
         path, key = f"tiers[{n}]", entry.get("as", entry["tier"])
         if key in keys:
-            yield _told(path, f"{key!r} is there twice: tell the entries apart with 'as'", lines, [f"as: {key}-2"])
+            yield _fault(
+                path, f"{key!r} is there twice: tell the entries apart with 'as'", lines, [f"as: {key}-2"]
+            )
         keys.append(key)
         if ipv4 and "hosts" not in entry and "length" not in entry:
-            yield _told(path, "say how much: hosts or length", lines, ["hosts: 110", "length: 25"])
+            yield _fault(path, "say how much: hosts or length", lines, ["hosts: 110", "length: 25"])
         for zone in entry.get("zones", []):
             if zone not in zones:
-                yield _told(f"{path}.zones", f"{zone!r} is none of the plan's zones", lines, _near(zone, zones))
+                yield _fault(f"{path}.zones", f"{zone!r} is none of the plan's zones", lines, _near(zone, zones))
     room = document.get("room", {})
     if document.get("summarise", "none") == "none" and (room.get("zones") or room.get("tiers")):
-        yield _told("room", "spare zones and tiers need a prefix to lie under", lines, ["summarise: zone"])
+        yield _fault("room", "spare zones and tiers need a prefix to lie under", lines, ["summarise: zone"])
 
 
 def _errors(document: Any) -> list[ValidationError]:
@@ -214,30 +247,48 @@ def _errors(document: Any) -> list[ValidationError]:
     return sorted(found, key=lambda error: [str(step) for step in error.absolute_path])
 
 
-def _fault(error: ValidationError, lines: dict[str, int]) -> dict[str, Any]:
+def _fault_of(error: ValidationError, lines: dict[str, int]) -> dict[str, Any]:
     path = _path(error.absolute_path)
     if error.validator == "additionalProperties" and isinstance(error.instance, dict):
         known = list(error.schema.get("properties", {}))
         odd = next((key for key in error.instance if key not in known), "?")
         inner = f"{path}.{odd}" if path else str(odd)
-        return _told(inner, f"there is no such key; known are {', '.join(known)}", lines, _near(str(odd), known))
+        return _fault(inner, f"there is no such key; known are {', '.join(known)}", lines, _near(str(odd), known))
     if error.validator == "required":
-        missing = next(name for name in error.validator_value if name not in error.instance)
-        return _told(path, f"{missing} is missing", lines, [f"{missing}: …"])
+        named = re.match(r"'(.+)' is a required property", error.message)
+        missing = named[1] if named else ", ".join(error.validator_value)
+        return _fault(path, f"{missing} is missing", lines, [f"{missing}: …"])
     if error.validator in ("enum", "const"):
         values = error.validator_value if error.validator == "enum" else [error.validator_value]
-        return _told(
+        return _fault(
             path, f"{error.instance!r} is none of {', '.join(map(str, values))}", lines, [str(v) for v in values]
         )
     if error.validator == "type":
-        return _told(path, f"{error.instance!r} is not {_type_words(error.validator_value)}"[:200], lines)
+        return _fault(path, f"{error.instance!r} is not {_type_words(error.validator_value)}"[:200], lines)
     bounds = {"minimum": "at least", "maximum": "at most"}
     if error.validator in bounds:
         limit = error.validator_value
-        return _told(
+        return _fault(
             path, f"{error.instance} is out of range: {bounds[error.validator]} {limit}", lines, [str(limit)]
         )
-    return _told(path, error.message[:200], lines)
+    return _fault(path, error.message[:200], lines)
+
+
+def _strange_values(value: Any, path: str = "") -> Iterator[tuple[str, str]]:
+    """Paths of texts with characters that cannot be printed, of numbers without measure, and of keys that are not text."""
+    if isinstance(value, dict):
+        for key, inner in value.items():
+            if not isinstance(key, str):
+                yield path, f"the key {str(key)[:40]} is not text: put it in quotes"
+            else:
+                yield from _strange_values(inner, f"{path}.{key[:_LONGEST_KEY]}" if path else key[:_LONGEST_KEY])
+    elif isinstance(value, list):
+        for n, inner in enumerate(value):
+            yield from _strange_values(inner, f"{path}[{n}]")
+    elif isinstance(value, str) and (character := misleading(value)):
+        yield path, f"has {character}, which cannot stand in a text"
+    elif isinstance(value, int) and value.bit_length() > 63:
+        yield path, "is a number without measure"
 
 
 def _type_words(kind: Any) -> str:
@@ -245,7 +296,7 @@ def _type_words(kind: Any) -> str:
     return words.get(kind, str(kind)) if isinstance(kind, str) else " or ".join(words.get(k, k) for k in kind)
 
 
-def _told(path: str, why: str, lines: dict[str, int], suggestions: Sequence[str] = ()) -> dict[str, Any]:
+def _fault(path: str, why: str, lines: dict[str, int], suggestions: Sequence[str] = ()) -> dict[str, Any]:
     line = _line(path, lines)
     return {"range": _where(path, lines), "path": path, "line": line, "why": why, "suggestions": list(suggestions)}
 
@@ -274,14 +325,15 @@ def _near(word: str, known: Sequence[str]) -> list[str]:
 
 
 def _note_lines(node: yaml.Node, path: str, lines: dict[str, int]) -> None:
-    """The line of every path; refuses keys that are there twice, and anchors that would repeat without end."""
+    """The line of every path; refuses keys that are there twice."""
     lines.setdefault(path, node.start_mark.line + 1)
-    if len(lines) > 200_000:
-        raise BadPlan("the plan has too many parts", field="text")
     if isinstance(node, yaml.MappingNode):
         seen: set[str] = set()
         for key, value in node.value:
-            name = str(key.value)
+            if not isinstance(key, yaml.ScalarNode):
+                line = key.start_mark.line + 1
+                raise BadPlan(f"line {line}: a key is a word, not a list or mapping", field=f"line {line}")
+            name = str(key.value)[:_LONGEST_KEY]
             inner = f"{path}.{name}" if path else name
             if name in seen:
                 line = key.start_mark.line + 1

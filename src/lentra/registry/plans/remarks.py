@@ -7,10 +7,12 @@ from collections.abc import Sequence
 from lentra.addressing.headroom import Usage
 from lentra.registry.models import Pool
 from lentra.registry.plans.comparing import Comparison
-from lentra.registry.plans.slots import Finding, Wanted
+from lentra.registry.plans.slots import Finding, ResolvedPlan
 
 
-def remarks(wanted: Wanted, comparison: Comparison, usage: Sequence[tuple[Pool, Usage, Usage]]) -> list[Finding]:
+def remarks(
+    wanted: ResolvedPlan, comparison: Comparison, usage: Sequence[tuple[Pool, Usage, Usage]], give_back: bool
+) -> list[Finding]:
     """Remarks on a plan and on the pools it draws from."""
     text = wanted.text
     found = []
@@ -64,9 +66,7 @@ def remarks(wanted: Wanted, comparison: Comparison, usage: Sequence[tuple[Pool, 
     if comparison.unwanted:
         names = ", ".join(subnet.name for subnet in comparison.unwanted[:5])
         more = f" and {len(comparison.unwanted) - 5} more" if len(comparison.unwanted) > 5 else ""
-        found.append(
-            Finding(
-                "zones", f"no longer wanted: {names}{more}", "they stay until they are given back on explicit word"
-            )
-        )
+        stay = "they stay until they are given back on request"
+        go = f"{len(comparison.unwanted)} are given back: each cools as its pool says, then it is gone"
+        found.append(Finding("zones", f"no longer wanted: {names}{more}", go if give_back else stay))
     return found

@@ -8,11 +8,11 @@ from typing import Any
 
 from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import size_by_hosts, size_of_length
+from lentra.registry.lookup.find import find
+from lentra.registry.lookup.target import Target
 from lentra.registry.models import Pool, Project, Realm, Reservation, Tier, Zone
 from lentra.registry.plans.reading import PlanText, TierPlan, ZonePlan
-from lentra.registry.queries.find import find
-from lentra.registry.queries.target import Target
-from lentra.registry.requests import check_pool_bounds, no_range_yet, refuse_wrong_pool
+from lentra.registry.requests.request import check_pool_bounds, no_range_yet, refuse_wrong_pool
 
 
 @dataclass(frozen=True)
@@ -50,7 +50,7 @@ class Slot:
 
 
 @dataclass
-class Wanted:
+class ResolvedPlan:
     """A plan with everything it names looked up. `errors` are what stops it."""
 
     text: PlanText
@@ -65,7 +65,7 @@ class Wanted:
         return {pool.pk: pool for slot in self.slots for pool in slot.pools.values()}
 
 
-def resolve(text: PlanText) -> Wanted:
+def resolve(text: PlanText) -> ResolvedPlan:
     """Look up all that a plan names, and size its slots; every fault becomes a finding."""
     errors: list[Finding] = []
 
@@ -110,7 +110,7 @@ def resolve(text: PlanText) -> Wanted:
     slots = []
     if project and len(realms) == 1:
         slots = list(_slots(text, project, zones, tiers, pools, errors))
-    return Wanted(text, project, next(iter(realms), None), slots, errors)
+    return ResolvedPlan(text, project, next(iter(realms), None), slots, errors)
 
 
 def _slots(

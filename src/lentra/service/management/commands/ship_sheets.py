@@ -8,9 +8,9 @@ from typing import Any
 from django.core.management.base import BaseCommand
 
 from lentra.addressing.rules import SHIPPED
-from lentra.registry.envelope import perform
 from lentra.registry.models import Sheet
-from lentra.registry.operations.add_set_up import add_set_up
+from lentra.registry.operations.setup.add_record import add_record
+from lentra.registry.transactions.run import run_transaction
 
 
 class Command(BaseCommand):
@@ -20,7 +20,7 @@ class Command(BaseCommand):
         present = set(Sheet.objects.values_list("name", flat=True))
         for sheet in SHIPPED:
             if sheet.name not in present:
-                perform(
-                    lambda change, sheet=sheet: add_set_up(change, "rule sheet", asdict(sheet)),  # type: ignore[misc]
+                run_transaction(
+                    lambda change, sheet=sheet: add_record(change, "rule sheet", asdict(sheet)),  # type: ignore[misc]
                     why="comes with Lentra",
                 )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import time
 import uuid
 from argparse import ArgumentParser
@@ -10,14 +11,14 @@ from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
-from django.db import DatabaseError, InterfaceError, connection
+from django.db import OperationalError, connection
 
-from lentra.addressing.refusal import Refusal
-from lentra.registry.clock import SystemClock
-from lentra.registry.upkeep import run_upkeep, take_lease
+from lentra.registry.transactions.clock import SystemClock
+from lentra.registry.upkeep import round_done, run_upkeep, take_lease
 from lentra.service.metrics import count_upkeep
 from lentra.service.webhooks import send_due
 
+HOLDER = "LENTRA_UPKEEP_HOLDER"  # who holds the lease: the same again when this process is started again
 logger = logging.getLogger("lentra.upkeep")
 
 
@@ -29,26 +30,31 @@ class Command(BaseCommand):
         parser.add_argument("--once", action="store_true", help="one round, then stop")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        holder = uuid.uuid4()
+        holder, clock = uuid.UUID(os.environ.get(HOLDER) or uuid.uuid4().hex), SystemClock()
         while True:
             try:
-                if take_lease(holder, SystemClock()):
-                    done = _round()
+                if take_lease(holder, clock):
+                    done = _round(holder)
+                    round_done(holder, clock)
                     count_upkeep(done)
                     if any(done.values()):
-                        logger.info("upkeep %s", done)
-            except (DatabaseError, InterfaceError, Refusal) as failure:
-                logger.warning("upkeep put off: %s", failure)
+                        logger.info("upkeep %s", {what: count for what, count in done.items() if count})
+            except Exception as failure:  # whatever it is: the next round is tried
+                logger.warning("upkeep put off: %s", failure, exc_info=not isinstance(failure, OperationalError))
                 connection.close()
             if options["once"]:
                 return
             time.sleep(options["every"])
 
 
-def _round() -> dict[str, int]:
+def _round(holder: uuid.UUID) -> dict[str, int]:
     """One round: what is due in the registry, then the alerts that are to be sent."""
     sends = bool(settings.ALERT_URL)
-    done = run_upkeep(alert_within_days=settings.ALERT_DAYS, deliver_alerts=sends)
+    done = run_upkeep(
+        alert_within_days=settings.ALERT_DAYS,
+        deliver_alerts=sends,
+        still_ours=lambda lasts: take_lease(holder, SystemClock(), lasts),
+    )
     if sends:
         sent = send_due(settings.ALERT_URL, settings.ALERT_SECRET, SystemClock())
         done |= {f"deliveries_{what}": count for what, count in sent.items()}

@@ -1,0 +1,304 @@
+"""`python demo/load.py FOLDER SIGN_INS`: load a scenario into an empty registry, by the public operations.
+
+Its history is made under a set clock, in the order in which it happened.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import secrets
+import sys
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime, timedelta
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import django
+import yaml
+from django.conf import settings
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "lentra.service.settings")
+django.setup()  # before any record is imported
+
+from lentra.addressing.prefix import address_text, parse_prefix, parse_range
+from lentra.registry.foresight.readings import take_readings
+from lentra.registry.lookup.find import find
+from lentra.registry.lookup.serving import serving_pools
+from lentra.registry.models import KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Tier, Zone
+from lentra.registry.operations.people.manage_people import add_person, add_token
+from lentra.registry.operations.plans.commit_plan import commit_plan
+from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
+from lentra.registry.operations.pools.add_pool import add_pool
+from lentra.registry.operations.pools.carve_pool import carve_pool
+from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
+from lentra.registry.operations.setup.add_realm import add_realm
+from lentra.registry.operations.setup.add_record import add_record
+from lentra.registry.operations.subnets.attach_address import attach_address
+from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+from lentra.registry.operations.subnets.give_back import give_back_subnet
+from lentra.registry.operations.subnets.hand_out import hand_out
+from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+from lentra.registry.plans.reading import read_plan
+from lentra.registry.requests.request import SubnetRequest
+from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.clock import SetClock
+from lentra.registry.transactions.run import run_transaction
+from lentra.registry.upkeep import expire_all_due, run_upkeep
+
+_SET_UP_DAYS = 730
+
+
+def main() -> None:
+    """Load the scenario of a folder, and keep names, passwords and tokens in a file."""
+    parser = argparse.ArgumentParser(description="Load a scenario's data files into an empty registry.")
+    parser.add_argument("scenario", type=Path, help="folder with scenario.yaml")
+    parser.add_argument("sign_ins", type=Path, help="where to keep names, passwords and tokens")
+    options = parser.parse_args()
+    if Realm.objects.exists():
+        sys.exit("the registry is not empty")
+    scenario = yaml.safe_load((options.scenario / "scenario.yaml").read_text())
+    loader = Loader(scenario, options.scenario, datetime.now(UTC).replace(microsecond=0))
+    loader.places()
+    people = loader.people()
+    loader.pools()
+    loader.history()
+    descriptor = os.open(options.sign_ins, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(descriptor, "w") as file:
+        json.dump(people, file, indent=1)
+    print(f"{Pool.objects.count()} pools, {Subnet.objects.count()} subnets")
+
+
+class Loader:
+    """Loads a scenario as of a given moment."""
+
+    def __init__(self, scenario: dict[str, Any], folder: Path, today: datetime) -> None:
+        self.scenario = scenario
+        self.folder = folder
+        self.today = today
+        self.actor: Person | None = None
+        self.clock = SetClock(today - timedelta(days=_SET_UP_DAYS))
+
+    def places(self) -> None:
+        """Realms, regions, zones, tiers, projects."""
+        data = self.scenario
+        for realm in data["realms"]:
+            self._do(add_realm, realm)
+        for kind, key in (("region", "regions"), ("zone", "zones"), ("tier", "tiers"), ("project", "projects")):
+            for values in data[key]:
+                if "region" in values:
+                    values["region"] = find(Region, values["region"])
+                self._do(add_record, kind, values)
+
+    def pools(self) -> None:
+        """Keep-outs and pools, by the planner."""
+        data = self.scenario
+        self.actor = Person.objects.filter(role="planner").first()
+        for lifted in data["lifted_keep_outs"]:
+            family, first, _ = parse_range(lifted["range"])
+            keep_out = KeepOut.objects.get(realm__name=lifted["realm"], family=family, first=first)
+            self._do(remove_keep_out, keep_out, why=lifted["why"])
+        for values in data["keep_outs"]:
+            family, first, last = parse_range(values.pop("range"))
+            values["realm"] = find(Realm, values["realm"])
+            values["since"] = (self.today - timedelta(days=values["since"])).date()
+            values |= {"family": family, "first": first, "last": last}
+            self._do(add_keep_out, values)
+        for values in data["pools"]:
+            self._add_pool(dict(values))
+
+    def history(self) -> None:
+        """All hand-outs and releases, oldest first."""
+        events = sorted(self._events(), key=lambda event: (-event[0], event[1]))
+        for days, _, work, why in events:
+            self._pass_until(self.today - timedelta(days=days))
+            self._do(work, why=why)
+        self._pass_until(self.today)
+        sends = bool(settings.ALERT_URL)
+        while run_upkeep(self.clock, alert_within_days=settings.ALERT_DAYS, deliver_alerts=sends)["outlooks"]:
+            pass
+
+    def _pass_until(self, moment: datetime) -> None:
+        """Let time pass: readings at the end of each day, and upkeep when something has happened."""
+        while self.clock.moment.date() < moment.date():
+            end_of_day = self.clock.moment.replace(hour=23, minute=50)
+            self.clock.moment = max(self.clock.moment, end_of_day)
+            expire_all_due(self.clock)
+            take_readings(self.clock)
+            morning = (self.clock.moment + timedelta(days=1)).replace(hour=6, minute=0)
+            self.clock.moment = min(morning, moment)  # nothing happens after today's present moment
+        self.clock.moment = max(self.clock.moment, moment)
+        expire_all_due(self.clock)
+
+    def people(self) -> list[dict[str, str]]:
+        """Add the people; returns their sign-ins."""
+        sign_ins = []
+        for values in self.scenario["people"]:
+            projects = [find(Project, name) for name in values.pop("projects", [])]
+            password = secrets.token_urlsafe(12)
+            self._do(add_person, values, password, projects)
+            person = Person.objects.get(name=values["name"])
+            token = run_transaction(
+                partial(add_token, person=person, name="demo"),
+                clock=self.clock,
+                render=lambda made, _: made[1],
+            ).answer
+            sign_ins.append({"role": person.role, "name": person.name, "password": password, "token": token})
+        return sign_ins
+
+    def _add_pool(self, values: dict[str, Any]) -> None:
+        ranges = [parse_prefix(text) for text in values.pop("ranges", [])]
+        lengths = [(row["family"], row["length"]) for row in values.pop("lengths", [])]
+        parent = values.pop("parent", None)
+        for field, model in (
+            ("realm", Realm),
+            ("sheet", Sheet),
+            ("region", Region),
+            ("zone", Zone),
+            ("project", Project),
+        ):
+            if field in values:
+                values[field] = find(model, values[field])
+        if parent:
+            self._do(carve_pool, parent, values, ranges, lengths)
+        else:
+            self._do(add_pool, values, ranges)
+
+    def _events(self) -> Iterator[tuple[float, int, Callable[[Change], Any], str]]:
+        number = 0
+        for days, work, why in (*self._waves(), *self._seasons(), *self._leaving()):
+            number += 1
+            yield days, number, work, why
+        works: tuple[tuple[str, Callable[..., Any]], ...] = (
+            ("reservations", self._reserve),
+            ("plans", self._commit_plan),
+            ("inside", self._fix_inside),
+            ("attached", self._attach),
+            ("given_back", self._give_back),
+            ("needs", self._need),
+        )
+        for section, doing in works:
+            for row in self.scenario[section]:
+                number += 1
+                yield row["days"], number, partial(doing, row=row), row.get("why", "")
+
+    def _waves(self) -> Iterator[tuple[float, Callable[[Change], Any], str]]:
+        for wave in self.scenario["waves"]:
+            for days, wanted in self._spread(wave, *wave["days"]):
+                yield days, partial(hand_out, request=wanted), ""
+
+    def _seasons(self) -> Iterator[tuple[float, Callable[[Change], Any], str]]:
+        """What is handed out before each season of the years there are, and given back after it."""
+        for season in self.scenario["seasons"]:
+            for year in range(self.today.year - 2, self.today.year + 1):
+                first, last = (
+                    (self.today - datetime.fromisoformat(f"{year}-{season[word]}").replace(tzinfo=UTC)).days
+                    for word in ("from", "until")
+                )
+                purpose = f"{season['purpose']} {year}"
+                lead = season["over_days"]
+                if not lead < first < _SET_UP_DAYS - lead:
+                    continue
+                for days, wanted in self._spread(season | {"purpose": purpose}, first + lead, first):
+                    yield days, partial(hand_out, request=wanted), ""
+                if last > 0:
+                    row = {"pool": season["pool"], "purpose": purpose, "every": 1}
+                    yield last, partial(self._give_back, row=row), f"the season of {year} is over"
+
+    def _leaving(self) -> Iterator[tuple[float, Callable[[Change], Any], str]]:
+        """Pools that are being emptied: the oldest subnet again and again, spread over some days."""
+        for row in self.scenario["leaving"]:
+            start, end = row["days"]
+            for n in range(row["subnets"]):
+                days = start - (start - end) * n / max(1, row["subnets"] - 1)
+                yield days, partial(self._give_back, row={"pool": row["pool"], "oldest": 1}), row["why"]
+
+    def _spread(self, wave: dict[str, Any], start: float, end: float) -> Iterator[tuple[float, SubnetRequest]]:
+        """The requests of a wave in every zone and tier, spread over its days."""
+        asked = [
+            (zone, tier, hosts)
+            for _ in range(wave.get("each", 1))
+            for zone in wave["zones"]
+            for tier, hosts in wave["tiers"].items()
+        ]
+        for n, (zone, tier, hosts) in enumerate(asked):
+            yield start - (start - end) * n / max(1, len(asked) - 1), self._wanted(wave, zone, tier, hosts)
+
+    def _wanted(self, wave: dict[str, Any], zone: str, tier: str, hosts: int) -> SubnetRequest:
+        pool = wave.get("pool")
+        if pool is None:
+            place = find(Zone, zone, related=("region",))
+            pool = next(p.name for p in serving_pools(4, None, zone=place) if p.zone_id == place.pk)
+        return SubnetRequest(
+            pool=pool,
+            project=wave["project"],
+            tier=tier,
+            zone=zone,
+            families=wave.get("families", [4]),
+            hosts=hosts,
+            growth=wave.get("growth", 0),
+            purpose=wave["purpose"],
+            room=wave.get("room", 0),
+            gateway=wave.get("gateway", "none"),
+            labels={"season": "summer"} if tier == "edge" else {},
+        )
+
+    def _reserve(self, change: Change, row: dict[str, Any]) -> None:
+        values = {name: value for name, value in row.items() if name not in ("days", "ends")}
+        if "range" in values:
+            values["range"] = parse_range(values["range"])
+        for name, model in (("projects", Project), ("tiers", Tier)):
+            values[name] = [find(model, each) for each in values.get(name, [])]
+        if "ends" in row:
+            values["ends_at"] = self.today + timedelta(days=row["ends"])
+        reserve(change, ReservationRequest(**values))
+
+    def _commit_plan(self, change: Change, row: dict[str, Any]) -> None:
+        source = (self.folder / row["file"]).read_text()
+        commit_plan(change, read_plan(source), source)
+
+    def _fix_inside(self, change: Change, row: dict[str, Any]) -> None:
+        subnet = find(Subnet, row["subnet"])
+        values = dict(row["values"])
+        if offsets := row.get("dhcp"):
+            first = subnet.blocks()[0].first
+            values["dhcp"] = "-".join(address_text(4, first + offset) for offset in offsets)
+        edit_subnet(change, subnet.pk, values)
+        for record in row["records"]:
+            record_addresses(change, subnet.pk, AddressRequest(**record))
+
+    def _attach(self, change: Change, row: dict[str, Any]) -> None:
+        held = Subnet.objects.filter(project__name=row["project"], pool__exposure="public", state="active")
+        for n, subnet in enumerate(list(held.order_by("pk"))[: -row["idle"]]):
+            target = row["targets"][n % len(row["targets"])]
+            attach_address(change, subnet.pk, f"{target}-{n // len(row['targets']) + 1}")
+
+    def _give_back(self, change: Change, row: dict[str, Any]) -> None:
+        """Every n-th subnet of a project or pool, all but every n-th, or the oldest few."""
+        chosen = {"project": "project__name", "pool": "pool__name", "purpose": "purpose"}
+        filters = {column: row[word] for word, column in chosen.items() if word in row}
+        subnets = list(Subnet.objects.filter(state="active", **filters).order_by("pk"))
+        if "oldest" in row:
+            subnets = subnets[: row["oldest"]]
+        elif "keep_every" in row:
+            subnets = [subnet for n, subnet in enumerate(subnets) if n % row["keep_every"]]
+        else:
+            subnets = subnets[:: row["every"]]
+        for subnet in subnets:
+            give_back_subnet(change, subnet.pk, despite_use=True)
+
+    def _need(self, change: Change, row: dict[str, Any]) -> None:
+        values = {name: value for name, value in row.items() if name not in ("days", "ahead")}
+        values |= {"pool": find(Pool, row["pool"]), "day": (self.today + timedelta(days=row["ahead"])).date()}
+        if "project" in row:
+            values["project"] = find(Project, row["project"])
+        add_record(change, "planned need", values)
+
+    def _do(self, operation: Callable[..., Any], *values: Any, why: str = "") -> None:
+        run_transaction(lambda change: operation(change, *values), clock=self.clock, actor=self.actor, why=why)
+
+
+if __name__ == "__main__":
+    main()

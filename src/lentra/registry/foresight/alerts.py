@@ -1,0 +1,154 @@
+"""Alerts: a threshold of a pool is reached, or will be within so many days; or the daily verification has found something.
+
+One for each pool and family, at its highest stage, told once per crossing; and one for each realm in which something does
+not hold.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from django.db import transaction
+from django.db.models import ExpressionWrapper, F, Q
+from django.db.models.functions import Least
+
+from lentra.addressing.headroom import THRESHOLDS
+from lentra.registry.models import Alert, Delivery, Outlook, Space, Verified
+from lentra.registry.models.fields import CountField
+from lentra.registry.transactions.clock import Clock
+
+WITHIN_DAYS = 30
+
+
+@dataclass(frozen=True)
+class _Broken:
+    verified: Verified
+
+    @property
+    def key(self) -> str:
+        return f"verification:{self.verified.realm_id}"
+
+    def alert(self) -> Alert:
+        found = self.verified
+        text = f"{found.realm.name}: {found.offences} things that must hold do not; {found.text}"[:300]
+        return Alert(kind="verification", realm_id=found.realm_id, text=text)
+
+
+@dataclass(frozen=True)
+class _Crossed:
+    space: Space
+    threshold: str
+    stage: str
+    text: str
+
+    @property
+    def key(self) -> str:
+        return f"{self.space.pk}:{self.threshold}:{self.stage}"
+
+    @property
+    def rank(self) -> tuple[int, bool]:
+        """The higher threshold first, then what is reached before what is near."""
+        return THRESHOLDS.index(self.threshold), self.stage == "reached"
+
+    def alert(self) -> Alert:
+        space = self.space
+        more = {"family": space.family, "threshold": self.threshold, "stage": self.stage, "text": self.text}
+        return Alert(kind="threshold", realm_id=space.realm_id, pool_id=space.pool_id, **more)
+
+
+def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS, deliver: bool = False) -> dict[str, int]:
+    """Open an alert for every new crossing, and resolve those that are over.
+
+    Args:
+        within_days: a threshold that is likely reached in so many days is told beforehand.
+        deliver: also note each event for sending.
+
+    Returns:
+        how many were ``opened`` and ``resolved``.
+    """
+    now = clock.now()
+    highest: dict[int, _Crossed] = {}  # one a space, at its highest stage
+    for crossed in (*_reached(), *_near(clock, within_days)):
+        known = highest.get(crossed.space.pk)
+        if known is None or crossed.rank > known.rank:
+            highest[crossed.space.pk] = crossed
+    broken = [_Broken(row) for row in Verified.objects.filter(offences__gt=0).select_related("realm")]
+    found: list[_Crossed | _Broken] = [*highest.values(), *broken]
+    there = {one.key: one for one in found}
+    with transaction.atomic():
+        open_now = {alert.living: alert for alert in Alert.objects.select_for_update().exclude(living=None)}
+        opened = []
+        for key, one in there.items():
+            if key not in open_now:
+                alert = one.alert()
+                alert.opened_at, alert.living = now, key
+                alert.save()
+                opened.append(alert)
+        over = [alert for key, alert in open_now.items() if key not in there]
+        for alert in over:
+            alert.living, alert.resolved_at = None, now
+        Alert.objects.bulk_update(over, ["living", "resolved_at"])
+        if deliver:
+            events = [*((alert, "opened") for alert in opened), *((alert, "resolved") for alert in over)]
+            _note_deliveries(events, clock)
+    return {"opened": len(opened), "resolved": len(over)}
+
+
+def alert_facts(alert: Alert) -> dict[str, Any]:
+    """An alert as it is told and sent."""
+    return {
+        "id": alert.pk,
+        "kind": alert.kind,
+        "realm": alert.realm.name,
+        "pool": {"id": alert.pool_id, "name": alert.pool.name} if alert.pool else None,
+        "family": alert.family,
+        "threshold": alert.threshold,
+        "stage": alert.stage,
+        "opened_at": alert.opened_at,
+        "resolved_at": alert.resolved_at,
+        "text": alert.text,
+    }
+
+
+def _reached() -> Iterator[_Crossed]:
+    """Spaces that are as full as a threshold of their pool: found by the database, from the counters."""
+    least = Least(F("pool__warning_percent"), F("pool__critical_percent"))
+    may_be_free = ExpressionWrapper(F("total") * (100 - least) / 100, output_field=CountField())
+    hot = Space.objects.select_related("pool").filter(total__gt=0, free__lte=may_be_free)
+    for space in hot:
+        usage, pool = space.usage(), space.pool
+        for threshold, percent in pool.thresholds().items():
+            if usage.reaches(percent):
+                text = f"{pool.name}, IPv{space.family}: {usage.used_percent:.1f} % in use, {threshold} is {percent} %"
+                yield _Crossed(space, threshold, "reached", text)
+
+
+def _near(clock: Clock, within_days: int) -> Iterator[_Crossed]:
+    """Spaces whose outlook has a threshold within so many days."""
+    today = clock.now().date()
+    last = today + timedelta(days=within_days)
+    soon = Q(warning_on__lte=last) | Q(critical_on__lte=last) | Q(full_on__lte=last)
+    for outlook in Outlook.objects.standing().filter(soon).select_related("space__pool"):
+        space = outlook.space
+        usage, pool = space.usage(), space.pool
+        for threshold, percent in pool.thresholds().items():
+            day = outlook.day_of(threshold)
+            if day and day <= last and not usage.reaches(percent):
+                text = f"{pool.name}, IPv{space.family}: {threshold} ({percent} %) is likely on {day:%Y-%m-%d}"
+                yield _Crossed(space, threshold, "near", text)
+
+
+def _note_deliveries(events: Sequence[tuple[Alert, str]], clock: Clock) -> None:
+    """Put events down for sending, in the transaction that they happen in."""
+    known = Alert.objects.select_related("realm", "pool").in_bulk([alert.pk for alert, _ in events])
+    rows = []
+    for alert, event in ((known[alert.pk], event) for alert, event in events):
+        rows.append(
+            Delivery(
+                alert=alert, event=event, body={"event": event, "alert": alert_facts(alert)}, due_at=clock.now()
+            )
+        )
+    Delivery.objects.bulk_create(rows)

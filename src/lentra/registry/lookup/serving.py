@@ -1,0 +1,71 @@
+"""Which pools may serve a request, and in which order they come to mind."""
+
+from __future__ import annotations
+
+from django.db.models import Q
+
+from lentra.addressing.placement import exhausted
+from lentra.addressing.refusal import Exhausted
+from lentra.registry.models import Pool, Project, Realm, Region, Space, Tier, Zone
+
+
+def serving_pools(
+    family: int,
+    length: int | None,
+    *,
+    zone: Zone | None = None,
+    region: Region | None = None,
+    project: Project | None = None,
+    tier: Tier | None = None,
+    realm: Realm | None = None,
+) -> list[Pool]:
+    """Pools that may serve, the most fitting first.
+
+    A pool serves a place if it has the same zone, or the zone's region and no zone, or no place at all; a
+    project if it has none or the same. Only pools with a free extent wide enough for `length` are given,
+    unless it is None; none that is public, unless for a public tier. Order: own project first, then zone,
+    region, no place; then by name.
+    """
+    region = zone.region if zone else region
+    place = Q(zone=None, region=None)
+    if region:
+        place |= Q(zone=None, region=region)
+    if zone:
+        place |= Q(zone=zone)
+    # One join for both: the family that is asked for must have the room.
+    space = {"spaces__family": family} | ({} if length is None else {"spaces__largest_free__lte": length})
+    pools = Pool.objects.filter(place, **space)
+    pools = pools.filter(Q(project=None) | Q(project=project)) if project else pools.filter(project=None)
+    if realm:
+        pools = pools.filter(realm=realm)
+    if tier and tier.exposure != "public":
+        pools = pools.filter(exposure="private")
+    found = list(pools.select_related("sheet", "realm", "region", "zone", "project").order_by("name")[:500])
+    if length is not None:
+        found = [pool for pool in found if _allows(pool, family, length)]
+    return sorted(
+        found,
+        key=lambda pool: (pool.project_id is None, pool.zone_id is None, pool.region_id is None, pool.name),
+    )
+
+
+def _allows(pool: Pool, family: int, length: int) -> bool:
+    sheet = pool.sheet.rules()
+    rules = sheet.v4 if family == 4 else sheet.v6
+    if rules is None or not rules.shortest <= length <= rules.longest:
+        return False
+    return family == 6 or (pool.shortest_v4 or 0) <= length <= (pool.longest_v4 or 32)
+
+
+def exhausted_in(space: Space, pool: Pool, length: int, others: list[Pool]) -> Exhausted:
+    """The refusal of a length that the pool has no room for; names other pools that have."""
+    plain = exhausted(space.family, length, space.usage().free_counts)
+    rest = [other for other in others if other.pk != pool.pk][:5]
+    words = f"; room for it is in {', '.join(other.name for other in rest)}" if rest else ""
+    return Exhausted(
+        f"pool {pool.name}: {plain.message}{words}",
+        field="pool" if rest else "length",
+        received=f"/{length}",
+        rule="a block comes out of one free extent",
+        suggestions=[*(f"pool {other.name}" for other in rest), *plain.suggestions],
+    )

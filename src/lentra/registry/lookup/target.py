@@ -1,0 +1,131 @@
+"""Who a request is for and where it goes, read in one statement."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from typing import Any
+
+from django.db.models import BooleanField, CharField, Exists, F, IntegerField, OuterRef, QuerySet, Value
+
+from lentra.registry.errors import Invalid, ZoneNotInRegion
+from lentra.registry.lookup.find import find
+from lentra.registry.lookup.pools import pool_of, pool_query
+from lentra.registry.models import Membership, Person, Pool, Project, Region, Tier, Zone
+from lentra.registry.transactions.sql import Prepared, Slot, read_together
+
+
+@dataclass
+class Target:
+    """Project, tier, place and pool of a request.
+
+    `member`: whether the actor belongs to the project. `pool`: None if the request names none.
+    """
+
+    project: Project
+    tier: Tier
+    zone: Zone | None
+    region: Region
+    member: bool
+    pool: Pool | None
+
+
+def resolve_target(
+    actor: Person | None, project: Any, tier: Any, zone: Any, region: Any, pool: Any = None
+) -> Target:
+    """Find project, tier, zone, region and pool by name or number.
+
+    Raises:
+        UnknownName: with the nearest names.
+        Invalid: neither zone nor region is given.
+        ZoneNotInRegion: they do not belong together.
+    """
+    for field, value in (("project", project), ("tier", tier)):
+        if value in (None, ""):
+            raise Invalid(f"{field} is missing", field=field)
+    if zone in (None, "") and region in (None, ""):
+        raise Invalid(
+            "say where: a zone, or a region where no zone applies",
+            field="zone",
+            suggestions=list(Zone.objects.order_by("name").values_list("name", flat=True)[:10]),
+        )
+    rows, found_pool = _by_name(actor, project, tier, zone, region, pool)
+    got_project, member = rows.get("project", (None, None))
+    got_zone, got_region = rows.get("zone", (None, None))[0], rows.get("region", (None, None))[0]
+    found_project = got_project or find(Project, project, "project")
+    if member is None:
+        member = actor is not None and Membership.objects.filter(person=actor, project=found_project).exists()
+    found_zone = None
+    if zone not in (None, ""):
+        found_zone = got_zone or find(Zone, zone, "zone", related=("region",))
+    if region not in (None, ""):
+        found_region = got_region or find(Region, region, "region")
+        if found_zone and found_zone.region_id != found_region.pk:
+            raise ZoneNotInRegion(
+                f"zone {found_zone.name} is in region {found_zone.region.name}, not {found_region.name}",
+                field="zone",
+                received=found_zone.name,
+                suggestions=[z.name for z in found_region.zones.order_by("name")[:10]],
+            )
+    else:
+        assert found_zone is not None
+        found_region = found_zone.region
+    found_tier = rows.get("tier", (None, None))[0] or find(Tier, tier, "tier")
+    return Target(found_project, found_tier, found_zone, found_region, bool(member), found_pool)
+
+
+def _by_name(
+    actor: Person | None, project: Any, tier: Any, zone: Any, region: Any, pool: Any
+) -> tuple[dict[str, tuple], Pool | None]:
+    """Whatever of the four is given by name and exists: kind -> (record, actor is a member); and the pool."""
+    given = {"project": project, "tier": tier, "zone": zone, "region": region}
+    names = {kind: name for kind, name in given.items() if isinstance(name, str)}
+    queries = []
+    if names:
+        queries.append((_names(tuple(names)), {"person": actor.pk if actor else 0, **names}))
+    if pool not in (None, ""):
+        queries.append(pool_query(pool))
+    results = read_together(*queries) if queries else []
+    found_pool = pool_of(results[-1], pool) if pool not in (None, "") else None
+    rows = results[0] if names else []
+    found: dict[str, tuple] = {}
+    for what, pk, name, word, member, over, over_name in rows:
+        record: Any
+        if what == "project":
+            record = Project(id=pk, name=name, environment=word)
+        elif what == "tier":
+            record = Tier(id=pk, name=name, exposure=word)
+        elif what == "zone":
+            record = Zone(id=pk, name=name, physical=word, region=Region(id=over, name=over_name))
+        else:
+            record = Region(id=pk, name=name)
+        found[what] = (record, bool(member) if what == "project" else None)
+    return found, found_pool
+
+
+@cache
+def _names(kinds: tuple[str, ...]) -> Prepared:
+    """One statement that looks up a name of each kind."""
+    number, text, flag = IntegerField(), CharField(), BooleanField()
+    belongs = Membership.objects.filter(person=Slot("person"), project=OuterRef("pk"))
+    models = {"project": Project, "tier": Tier, "zone": Zone, "region": Region}
+    words: dict[str, Any] = {
+        "project": F("environment"),
+        "tier": F("exposure"),
+        "zone": F("physical"),
+        "region": Value("", text),
+    }
+
+    def part(kind: str) -> QuerySet:
+        in_zone = kind == "zone"
+        rows = models[kind]._default_manager.filter(name=Slot(kind))
+        return rows.annotate(
+            what=Value(kind, text),
+            word=words[kind],
+            member=Exists(belongs) if kind == "project" else Value(False, flag),
+            over=F("region_id") if in_zone else Value(0, number),
+            over_name=F("region__name") if in_zone else Value("", text),
+        ).values_list("what", "pk", "name", "word", "member", "over", "over_name")
+
+    parts = [part(kind) for kind in kinds]
+    return Prepared(lambda: parts[0].union(*parts[1:], all=True) if len(parts) > 1 else parts[0])

@@ -1,0 +1,4 @@
+"""People and their tokens.
+
+Only hashes of passwords and tokens are kept.
+"""

@@ -1,0 +1,120 @@
+"""Add and remove a keep-out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
+from typing import Any
+
+from lentra.addressing.extents import State, give_back
+from lentra.addressing.prefix import Prefix, prefixes_of_range
+from lentra.addressing.refusal import Overlaps
+from lentra.registry.errors import Invalid
+from lentra.registry.lookup.locked import find_locked
+from lentra.registry.models import KeepOut, PoolRange
+from lentra.registry.operations.setup.add_record import add_record
+from lentra.registry.rules.permissions import require
+from lentra.registry.space.evidence import describe, extents_over
+from lentra.registry.space.keep_outs import keep_out_of, withdraw
+from lentra.registry.space.locking import lock_outline, open_pools
+from lentra.registry.space.store import DatabaseExtents
+from lentra.registry.transactions.change import Change
+
+_IN_USE = (State.HELD, State.HANDED_OUT, State.ROOM, State.RESERVED, State.COOLING)
+
+
+def add_keep_out(change: Change, values: dict[str, Any], despite_use: bool = False) -> KeepOut:
+    """Declare a range used or forbidden elsewhere.
+
+    Free space it covers is kept out at once; space in use follows as it becomes free.
+
+    Args:
+        values: fields of `KeepOut`.
+        despite_use: accept a range over space in use, which then counts as a clash.
+
+    Raises:
+        Overlaps: space in use is covered and `despite_use` is not set; lists it.
+        NotAllowed, Invalid: as for every set-up object.
+    """
+    require(change.actor, "planner", "add a keep-out")
+    realm, family, first, last = values["realm"].pk, values["family"], values["first"], values["last"]
+    lock_outline(realm)
+    with _open_pools_over(change, realm, family, first, last) as stores:
+        in_use = [
+            describe(row, first, last) for row in extents_over(realm, family, first, last) if row.state in _IN_USE
+        ]
+        keep_out = add_record(change, "keep-out", values)
+        assert isinstance(keep_out, KeepOut)
+        if in_use and not despite_use:
+            raise _in_use(keep_out, in_use)
+        for clash in in_use[:20]:
+            change.note(f"{clash['range']} stays in use ({clash.get('owner')}) and is a clash until given back")
+        for store, ranges in stores:
+            for part in ranges:
+                for piece in prefixes_of_range(family, max(first, part.first), min(last, part.last)):
+                    withdraw(store, piece)
+    return keep_out
+
+
+def _in_use(keep_out: KeepOut, in_use: list[dict[str, Any]]) -> Overlaps:
+    return Overlaps(
+        f"{keep_out.range_text} covers space in use: {in_use[0]['range']} "
+        f"({in_use[0].get('owner', in_use[0]['state'])})"
+        + (f" and {len(in_use) - 1} more" if len(in_use) > 1 else ""),
+        field="range",
+        received=keep_out.range_text,
+        rule="over space in use only when requested explicitly (despite_use=true)",
+        conflicts=in_use[:20],
+        suggestions=["despite_use: true"],
+    )
+
+
+def remove_keep_out(change: Change, keep_out: KeepOut, version: int | None = None) -> KeepOut:
+    """Lift a keep-out: what no other keep-out covers becomes free again.
+
+    Raises:
+        Invalid: no reason is given; lifting one is worth a reason.
+        NotAllowed: the actor is no planner.
+    """
+    require(change.actor, "planner", "lift a keep-out")
+    if not change.why.strip():
+        raise Invalid(
+            f"lifting the keep-out of {keep_out.range_text} ({keep_out.reason}) needs a reason",
+            field="why",
+            rule="the ledger says why a keep-out was lifted",
+        )
+    lock_outline(keep_out.realm_id)
+    keep_out = find_locked(KeepOut, keep_out.pk, version=version)
+    family, first, last = keep_out.family, keep_out.first, keep_out.last
+    with _open_pools_over(change, keep_out.realm_id, family, first, last) as stores:
+        change.removed([keep_out])
+        for store, ranges in stores:
+            for part in ranges:
+                low: int = max(first, part.first)
+                extents = store.overlapping(low, min(last, part.last))
+                for extent in [extent for extent in extents if extent.state is State.KEPT_OUT]:
+                    for free in give_back(store, [extent]):
+                        keep_out_of(store, free, keep_out.realm_id)
+    return keep_out
+
+
+@contextmanager
+def _open_pools_over(
+    change: Change, realm: int, family: int, first: int, last: int
+) -> Iterator[list[tuple[DatabaseExtents, list[Prefix]]]]:
+    """Open every pool with a range over first..last; each store with those ranges.
+
+    A pool may be carved while the first ones are locked, so it looks again until there is no new one.
+    """
+    rows = PoolRange.objects.filter(realm_id=realm, family=family, first__lte=last, last__gte=first)
+    with ExitStack() as open_now:
+        over: dict[int, list[Prefix]] = {}
+        while True:
+            found: dict[int, list[Prefix]] = {}
+            for row in rows.all():
+                found.setdefault(row.pool_id, []).append(row.prefix)
+            if found.keys() <= over.keys():
+                break
+            pools = open_now.enter_context(open_pools(change, found))
+            over = found
+        yield [(pools[pool][family], ranges) for pool, ranges in sorted(over.items())]

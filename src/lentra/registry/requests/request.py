@@ -1,0 +1,287 @@
+"""What a request asks for: is it sensible, which pool may serve it, and which lengths come of it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from lentra.addressing.prefix import BITS, Prefix, parse_prefix
+from lentra.addressing.refusal import HostsDoNotFit, LengthOutOfBounds, OffBoundary, Refusal, WrongFamily
+from lentra.addressing.rules import RuleSheet, span
+from lentra.addressing.sizing import size_by_hosts
+from lentra.registry.errors import Invalid, NeedsIpv4, WrongPool
+from lentra.registry.lookup.serving import serving_pools
+from lentra.registry.lookup.target import Target
+from lentra.registry.models import Pool, Project, Region, Zone
+from lentra.registry.rules.tags import check_tag
+from lentra.registry.space.store import DatabaseExtents
+
+MOST_AT_ONCE = 256
+MOST_ROOM = 8
+MOST_HOLD_MINUTES = 24 * 60
+
+
+@dataclass
+class SubnetRequest:
+    """A request. References are names or numbers; lengths and hosts are per subnet.
+
+    Give `hosts` (with `growth` in percent), `length`, or `prefix` (exactly this block). With both families
+    asked for, these speak of IPv4, and the IPv6 block has the longest length that the rule sheet allows.
+
+    `room` is how many doublings of the IPv4 (or only) block are kept free behind it. With `reservation` the blocks
+    are drawn from that; nothing said about the size, from all that is left of it. `tag` is a number, ``next`` or
+    ``none``; left out, the rule sheet decides. With `hold_minutes` the subnets are only held, and fall back by
+    themselves.
+    """
+
+    pool: Any
+    project: Any
+    tier: Any
+    zone: Any = None
+    region: Any = None
+    families: list[int] = field(default_factory=lambda: [4])
+    hosts: int | None = None
+    growth: int = 0
+    length: int | None = None
+    prefix: str | None = None
+    count: int = 1
+    placement: str | None = None
+    beside: str | None = None
+    name: str | None = None
+    purpose: str = ""
+    notes: str = ""
+    labels: dict[str, str] = field(default_factory=dict)
+    room: int = 0
+    reservation: Any = None
+    service: str = ""
+    tag: Any = None
+    outer_tag: int = 0
+    gateway: str = "none"
+    hold_minutes: int | None = None
+    proposal: str | None = None
+
+    @property
+    def leading_family(self) -> int:
+        """The family that hosts, length, prefix and room speak of: IPv4 where it is asked for."""
+        return min(self.families)
+
+    def digest(self) -> str:
+        """Tells two requests apart, the proposal aside."""
+        values = asdict(self) | {"proposal": None}
+        return hashlib.sha256(json.dumps(values, sort_keys=True, default=str).encode()).hexdigest()
+
+
+def check_request(request: SubnetRequest) -> None:
+    """Refuse a request that contradicts itself or leaves out how much is wanted.
+
+    Raises:
+        Invalid: with what would make sense.
+    """
+    _refuse_beyond("count", request.count, 1, MOST_AT_ONCE, "subnets at once")
+    refuse_room(request.room)
+    refuse_hold(request.hold_minutes)
+    if request.outer_tag:
+        check_tag(request.outer_tag, "outer_tag")
+    if not request.families or set(request.families) - {4, 6}:
+        raise Invalid("families are 4, 6 or both", field="families", suggestions=["[4]", "[6]", "[4, 6]"])
+    sized = [name for name in ("hosts", "length", "prefix") if getattr(request, name) is not None]
+    if not sized and 4 in request.families:
+        raise Invalid(
+            "say how much: a number of hosts, a length, or an exact prefix",
+            field="hosts",
+            suggestions=["hosts: 180", "length: 23"],
+        )
+    if request.prefix is not None and request.count > 1:
+        raise Invalid("one prefix is one block: leave out count, or give a length", field="count")
+    if request.prefix is not None and request.beside is not None:
+        raise Invalid("give a prefix or what to be beside of, not both", field="beside")
+
+
+def refuse_room(doublings: int) -> None:
+    """Refuse more doublings of room than are kept behind a block.
+
+    Raises:
+        Invalid.
+    """
+    _refuse_beyond("room", doublings, 0, MOST_ROOM, "doublings of room")
+
+
+def refuse_hold(minutes: int | None) -> None:
+    """Refuse a hold that is none, or longer than a day.
+
+    Raises:
+        Invalid.
+    """
+    if minutes is not None:
+        _refuse_beyond("hold_minutes", minutes, 1, MOST_HOLD_MINUTES, "minutes to be held")
+
+
+def _refuse_beyond(field_name: str, given: int, low: int, high: int, what: str) -> None:
+    if not low <= given <= high:
+        raise Invalid(
+            f"{given} {what}: {low} to {high}",
+            field=field_name,
+            received=given,
+            suggestions=[max(low, min(given, high))],
+        )
+
+
+def pool_for(request: SubnetRequest, target: Target) -> Pool:
+    """The pool asked for, if it serves this project and place.
+
+    Raises:
+        Invalid: none is named; suggests those that may serve.
+        WrongPool: it serves another project, zone or region.
+    """
+    family = request.leading_family
+    pool = target.pool
+    if pool is None:
+        options = serving_pools(
+            family, request.length, zone=target.zone, region=target.region, project=target.project
+        )
+        raise Invalid(
+            "say which pool: " + (", ".join(p.name for p in options[:8]) or "none serves this place yet"),
+            field="pool",
+            suggestions=[p.name for p in options[:8]],
+        )
+    refuse_wrong_pool(pool, target.project, target.zone, target.region, family, request.length)
+    return pool
+
+
+def refuse_wrong_pool(
+    pool: Pool, project: Project, zone: Zone | None, region: Region, family: int, length: int | None
+) -> None:
+    """Refuse a pool that serves another project, zone or region; suggests those that may serve.
+
+    Raises:
+        WrongPool.
+    """
+    wrong = None
+    if pool.project_id is not None and pool.project_id != project.pk:
+        wrong = f"pool {pool.name} belongs to another project"
+    elif pool.zone_id is not None and (zone is None or pool.zone_id != zone.pk):
+        wrong = f"pool {pool.name} serves another zone"
+    elif pool.region_id is not None and pool.region_id != region.pk:
+        wrong = f"pool {pool.name} serves another region"
+    if wrong:
+        options = serving_pools(family, length, zone=zone, region=region, project=project)
+        raise WrongPool(
+            f"{wrong}, not {project.name} in {zone.name if zone else region.name}",
+            field="pool",
+            received=pool.name,
+            rule="a pool with a zone, region or project serves that alone",
+            suggestions=[p.name for p in options[:8]],
+        )
+
+
+def lengths_wanted(
+    request: SubnetRequest, pool: Pool, sheet: RuleSheet, stores: dict[int, DatabaseExtents]
+) -> dict[int, int]:
+    """The length to hand out per family, within the bounds of rule sheet and pool.
+
+    Raises:
+        WrongFamily, NeedsIpv4, LengthOutOfBounds, HostsDoNotFit: the pool or its sheet says no.
+    """
+    families = sorted(set(request.families))
+    for family in families:
+        if family not in stores:
+            raise no_range_yet(pool, family)
+    if families == [6] and sheet.ipv6_needs_ipv4:
+        raise NeedsIpv4(
+            f"rule sheet {sheet.name} of pool {pool.name} wants IPv4 beside IPv6: ask for both families",
+            field="families",
+            received=[6],
+            rule=f"{sheet.name}: IPv6 needs IPv4",
+            suggestions=["[4, 6]"],
+        )
+    lengths = {}
+    for family in families:
+        if family == families[0]:
+            lengths[family] = _leading_length(request, sheet, family)
+        else:
+            lengths[family] = sheet.family(family).longest
+    if 4 in lengths:
+        check_pool_bounds(pool, lengths[4])
+    return lengths
+
+
+def no_range_yet(pool: Pool, family: int, field: str = "families") -> WrongFamily:
+    """The refusal of a family that a pool has no range of: says what to add first."""
+    first, parent = f"add one to pool {pool.name} first", pool.parent
+    if parent and not parent.ranges.filter(family=family).exists():
+        first = f"add one to pool {parent.name} first, then one out of it to {pool.name}"
+    example = f"a range out of pool {parent.name}" if parent else f"an IPv{family} range of your own"
+    return WrongFamily(
+        f"pool {pool.name} has no IPv{family} range: {first}, or ask another pool",
+        field=field,
+        received=family,
+        rule="a block lies wholly inside one range of its pool",
+        suggestions=[
+            *(str(f) for f in sorted({r.family for r in pool.ranges.all()})),
+            f"add to pool {pool.name}: {example}",
+        ],
+    )
+
+
+def _leading_length(request: SubnetRequest, sheet: RuleSheet, family: int) -> int:
+    length = request.length
+    if request.prefix is not None:
+        length = _exact(request.prefix, sheet, family).length
+        if request.length not in (None, length):
+            raise Invalid(
+                f"prefix {request.prefix} is a /{length}, length says /{request.length}: leave one out",
+                field="length",
+                suggestions=[length],
+            )
+    try:
+        if request.hosts is not None:
+            return size_by_hosts(request.hosts, sheet, growth=request.growth, length=length, family=family).length
+        if length is None:
+            length = sheet.family(family).longest
+        if not 0 <= length <= BITS[family]:
+            raise LengthOutOfBounds(
+                f"/{length} is no IPv{family} prefix length: 0 to {BITS[family]}",
+                field="length",
+                received=length,
+                suggestions=[f"/{sheet.family(family).longest}"],
+            )
+        sheet.check_subnet_length(family, length)
+    except (HostsDoNotFit, LengthOutOfBounds) as refusal:
+        if request.prefix is not None and refusal.field == "length":
+            refusal.field = "prefix"
+        raise
+    return length
+
+
+def _exact(text: str, sheet: RuleSheet, family: int) -> Prefix:
+    """An exact prefix; where it is off boundary, what is suggested is allowed by the rule sheet too."""
+    try:
+        return parse_given(text, "prefix", family)
+    except OffBoundary as refusal:
+        rules = sheet.family(family)
+        blocks = [parse_prefix(suggestion) for suggestion in refusal.suggestions]
+        allowed = [block for block in blocks if rules.shortest <= block.length <= rules.longest]
+        raise refusal.with_(suggestions=allowed)
+
+
+def check_pool_bounds(pool: Pool, length: int) -> None:
+    """Refuse an IPv4 length that the pool itself does not hand out."""
+    low, high = pool.shortest_v4 or 0, pool.longest_v4 or 32
+    if not low <= length <= high:
+        raise LengthOutOfBounds(
+            f"/{length} is out of bounds: pool {pool.name} hands out {span(low, high)}",
+            field="length",
+            received=f"/{length}",
+            rule=f"pool {pool.name}: {span(low, high)}",
+            suggestions=[f"/{low if length < low else high}"],
+        )
+
+
+def parse_given(text: str, field_name: str, family: int | None = None) -> Prefix:
+    """A prefix given in a request; a refusal says in which field."""
+    try:
+        return parse_prefix(text, family=family)
+    except Refusal as refusal:
+        raise refusal.about(field_name)

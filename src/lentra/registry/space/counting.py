@@ -1,0 +1,45 @@
+"""Counting what is there: a pool's extents in order, read in pages, and when something in it ends next."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+
+from django.db.models import Min
+
+from lentra.addressing.extents import Extent, State
+from lentra.addressing.prefix import Prefix
+from lentra.registry.models import ExtentRow, Reservation, Space, Subnet
+
+_PAGE = 10_000
+
+
+def extents_in_order(pool: int, family: int) -> Iterator[Extent]:
+    """The extents of a pool in order of address, read in pages."""
+    rows = ExtentRow.objects.filter(pool=pool, family=family).order_by("first")
+    after = -1
+    while True:
+        part = rows.filter(first__gt=after) if after >= 0 else rows
+        page = list(part.values_list("first", "length", "state")[:_PAGE])
+        for first, length, state in page:
+            yield Extent(Prefix(family, first, length), State(state))
+        if len(page) < _PAGE:
+            return
+        after = page[-1][0]
+
+
+def overlooked(pool: int, spaces: Sequence[Space]) -> tuple[datetime, datetime | None] | None:
+    """When something in a pool ends and when the pool believes it does, if that is later or never; None if it knows.
+
+    Args:
+        spaces: the pool's; one that knows will do, since a pool is opened with all its families.
+    """
+    due, known = due_at(pool), min((space.next_due for space in spaces if space.next_due), default=None)
+    return None if due is None or (known and known <= due) else (due, known)
+
+
+def due_at(pool: int) -> datetime | None:
+    """When something in a pool ends next, counted from what is there; None if nothing does."""
+    subnets = Subnet.objects.filter(extents__pool=pool, ends_at__isnull=False).aggregate(at=Min("ends_at"))["at"]
+    reservations = Reservation.objects.filter(pool=pool).aggregate(at=Min("ends_at"))["at"]
+    return min((at for at in (subnets, reservations) if at), default=None)

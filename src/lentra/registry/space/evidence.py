@@ -1,0 +1,137 @@
+"""What is at an address, and what overlaps a range: innermost extents, their owners, the pools around them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lentra.addressing.extents import State
+from lentra.addressing.prefix import BITS, Prefix, range_text
+from lentra.registry.models import ExtentRow, Pool, PoolRange, Realm, Subnet
+from lentra.registry.space.keep_outs import keep_outs_over
+
+_WITH = ("pool", "subnet__project", "subnet__zone", "subnet__region", "subnet__tier", "reservation")
+_MOST = 1000
+
+
+def extents_over(realm_id: int, family: int, first: int, last: int, most: int = _MOST) -> list[ExtentRow]:
+    """The innermost extents of a realm that share an address with first..last, in order, owners read along.
+
+    One index step finds what holds the first address: the last extent that starts at or before it.
+    """
+    rows = ExtentRow.objects.filter(realm_id=realm_id, family=family).exclude(state=State.CARVED)
+    rows = rows.select_related(*_WITH)
+    holder = rows.filter(first__lte=first).order_by("-first").first()
+    found = [holder] if holder and holder.prefix.last >= first else []
+    return found + list(rows.filter(first__gt=first, first__lte=last).order_by("first")[:most])
+
+
+def owner_of(subnet: Subnet) -> dict[str, Any]:
+    """A subnet as evidence: its name and number, and whose it is."""
+    return {
+        "owner": subnet.name,
+        "id": subnet.pk,
+        "project": subnet.project.name,
+        "zone": subnet.zone.name if subnet.zone else None,
+        "region": subnet.region.name if subnet.region else None,
+        "tier": subnet.tier.name,
+    }
+
+
+def describe(row: ExtentRow, first: int, last: int) -> dict[str, Any]:
+    """An extent as evidence: its range, state and owner, and how many addresses of first..last it takes."""
+    subnet = row.subnet
+    start: int = max(row.first, first)
+    shared = min(row.prefix.last, last) - start + 1
+    facts: dict[str, Any] = {
+        "range": str(row.prefix),
+        "state": State(row.state).word,
+        "pool": row.pool.name,
+        "addresses": shared,
+    }
+    if subnet:
+        facts |= owner_of(subnet)
+        if subnet.ends_at:
+            facts["until"] = subnet.ends_at
+    if row.reservation:
+        facts |= {
+            "owner": row.reservation.name,
+            "reservation": row.reservation.pk,
+            "reason": row.reservation.reason,
+        }
+        if row.reservation.service:
+            facts["service"] = row.reservation.service
+        if row.reservation.ends_at:
+            facts["until"] = row.reservation.ends_at
+    if row.state == State.KEPT_OUT:
+        reasons = keep_outs_over(row.realm_id, row.family, start, min(row.prefix.last, last))
+        if reasons:
+            facts |= {"owner": f"keep-out: {reasons[0].reason}", "keep_out": reasons[0].pk}
+    return facts
+
+
+def conflicts_over(realm_id: int, prefix: Prefix, most: int = 20) -> list[dict[str, Any]]:
+    """What stands in the way of a prefix: every innermost extent over it that is not free."""
+    rows = extents_over(realm_id, prefix.family, prefix.first, prefix.last)
+    used = [row for row in rows if row.state != State.FREE]
+    return [describe(row, prefix.first, prefix.last) for row in used[:most]]
+
+
+def pool_chain(realm_id: int, family: int, first: int, last: int) -> list[Pool]:
+    """The pools whose ranges hold all of first..last, outermost first."""
+    ranges = PoolRange.objects.filter(realm_id=realm_id, family=family, first__lte=first, last__gte=last)
+    return [r.pool for r in ranges.order_by("length", "pool_id").select_related("pool__realm", "pool__sheet")]
+
+
+def around(realm_id: int, family: int, first: int, last: int) -> dict[str, dict[str, Any] | None]:
+    """What lies directly before and after first..last."""
+    before = extents_over(realm_id, family, first - 1, first - 1)[:1] if first else []
+    top = 1 << BITS[family]
+    after = extents_over(realm_id, family, last + 1, last + 1)[:1] if last + 1 < top else []
+    return {
+        "before": describe(before[0], before[0].first, before[0].prefix.last) if before else None,
+        "after": describe(after[0], after[0].first, after[0].prefix.last) if after else None,
+    }
+
+
+def whereabouts(realm: Realm, family: int, first: int, last: int) -> dict[str, Any]:
+    """Everything known about a range of a realm.
+
+    Returns:
+        ``range``, ``pools`` (the owner chain, outermost first), ``holders`` (innermost extents over it, free
+        ones too), ``keep_outs``, and what lies ``before`` and ``after`` the holders.
+    """
+    rows = extents_over(realm.pk, family, first, last, 200)
+    low = min([first, *(row.prefix.first for row in rows)])
+    high = max([last, *(row.prefix.last for row in rows)])
+    return {
+        "realm": {"id": realm.pk, "name": realm.name},
+        "range": range_text(family, first, last),
+        "pools": [{"id": p.pk, "name": p.name} for p in pool_chain(realm.pk, family, first, last)],
+        "holders": [describe(row, first, last) for row in rows],
+        "keep_outs": [
+            {"id": k.pk, "range": k.range_text, "kind": k.kind, "reason": k.reason}
+            for k in keep_outs_over(realm.pk, family, first, last)[:50]
+        ],
+        **around(realm.pk, family, low, high),
+    }
+
+
+def taken_over(realm_id: int, prefix: Prefix) -> list[dict[str, Any]]:
+    """What keeps a prefix from being used in a realm: extents in use, and keep-outs, also where no pool is."""
+    return taken_in(realm_id, prefix.family, prefix.first, prefix.last)
+
+
+def taken_in(realm_id: int, family: int, first: int, last: int) -> list[dict[str, Any]]:
+    rows = extents_over(realm_id, family, first, last)
+    used = [describe(row, first, last) for row in rows if row.state not in (State.FREE, State.KEPT_OUT)]
+    kept = [
+        {
+            "range": keep_out.range_text,
+            "state": State.KEPT_OUT.word,
+            "owner": f"keep-out: {keep_out.reason}",
+            "keep_out": keep_out.pk,
+            "addresses": min(keep_out.last, last) - max(keep_out.first, first) + 1,
+        }
+        for keep_out in keep_outs_over(realm_id, family, first, last)
+    ]
+    return used + kept

@@ -1,0 +1,54 @@
+"""The union of a realm's keep-outs, as it bears on free space."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from lentra.addressing.extents import Extent, ExtentStore, State, carve
+from lentra.addressing.prefix import Prefix, prefixes_of_range
+from lentra.registry.models import KeepOut
+
+
+def keep_outs_over(realm_id: int, family: int, first: int, last: int) -> list[KeepOut]:
+    """The realm's keep-outs that share an address with first..last, in order."""
+    rows = KeepOut.objects.filter(realm_id=realm_id, family=family, first__lte=last, last__gte=first)
+    return list(rows.order_by("first", "-last"))
+
+
+def spans_of(keep_outs: Iterable[KeepOut]) -> list[tuple[int, int]]:
+    """The union of keep-outs of one family, as the fewest spans (first, last) in order."""
+    spans: list[tuple[int, int]] = []
+    for keep_out in sorted(keep_outs, key=lambda k: k.first):
+        if spans and keep_out.first <= spans[-1][1] + 1:
+            spans[-1] = spans[-1][0], max(spans[-1][1], keep_out.last)
+        else:
+            spans.append((keep_out.first, keep_out.last))
+    return spans
+
+
+def kept_parts(prefix: Prefix, keep_outs: Iterable[KeepOut]) -> list[Prefix]:
+    """The parts of a prefix that keep-outs cover, as the fewest prefixes."""
+    parts: list[Prefix] = []
+    for first, last in spans_of(keep_outs):
+        low, high = max(first, prefix.first), min(last, prefix.last)
+        if low <= high:
+            parts += prefixes_of_range(prefix.family, low, high)
+    return parts
+
+
+def keep_out_of(store: ExtentStore, free: Prefix, realm_id: int) -> None:
+    """Withdraw from a free extent whatever the realm's keep-outs cover of it."""
+    for part in kept_parts(free, keep_outs_over(realm_id, free.family, free.first, free.last)):
+        withdraw(store, part)
+
+
+def withdraw(store: ExtentStore, part: Prefix, state: State = State.KEPT_OUT, owner: int | None = None) -> None:
+    """Turn the free space inside `part` into kept-out (or reserved) space; what is in use stays as it is."""
+    for extent in store.overlapping(part.first, part.last):
+        if extent.state is not State.FREE:
+            continue
+        inner = part if extent.prefix.contains(part) else extent.prefix
+        if extent.prefix == inner:
+            store.replace([extent], [Extent(inner, state, owner)])
+        else:
+            carve(store, inner, state, owner, within=extent.prefix)

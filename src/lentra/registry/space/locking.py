@@ -1,0 +1,193 @@
+"""The one door to space: pools are opened, changed, and saved.
+
+    with open_pools(change, [pool.pk]) as pools:
+        carve(pools[pool.pk][4], block, ...)
+
+Whoever changes a pool's space opens it here. It is locked (in order of pool number and family), what is due in it has
+ended, there is a store for each family, and what was changed is saved when the context ends. A pool that is open
+already is the same one again, so operations can be made of others.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+from lentra.registry.errors import Busy
+from lentra.registry.models import ExtentRow, Number, Outline, Space, Tile
+from lentra.registry.space.expiry import expire_due
+from lentra.registry.space.store import DatabaseExtents
+from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.sql import Prepared, Slot, Text, numbering, read_together
+
+Families = dict[int, DatabaseExtents]
+Pools = Mapping[int, Families]  # pool number -> family -> store
+
+_MOST_WAITING = 4  # threads of this process that may wait long for one pool
+_STUCK_AFTER = 1.0  # seconds that somebody has waited for a pool, after which no more join in
+_SPACE = [field.attname for field in Space._meta.concrete_fields]
+_lock_one = Prepared(
+    lambda: Space.objects.select_for_update().filter(pool=Slot("pool")).order_by("family").values_list(*_SPACE)
+)
+
+
+@contextmanager
+def open_pools(change: Change, pools: Iterable[int], *, later: bool = False) -> Iterator[Pools]:
+    """Open pools for a change of their space.
+
+    Args:
+        later: write with the change's batch at its end, where nothing reads the space before.
+
+    Raises:
+        Busy: too many others wait for one of them.
+    """
+    _open(change, {*pools, *change.also_open})
+    yield change.open_pools
+    _save(change, later)
+
+
+@contextmanager
+def open_pool(
+    change: Change, pool: int, *queries: tuple[Prepared, dict[str, Any]], numbers: int = 0, later: bool = False
+) -> Iterator[tuple[Families, list[list[tuple[Any, ...]]]]]:
+    """Open one pool, ask something and take numbers under its lock: in one round trip, where nothing is due.
+
+    Yields:
+        the pool's stores by family, and the rows of each query.
+    """
+    results: list[list[tuple[Any, ...]]] = []
+    if pool in change.open_pools or change.also_open:
+        _open(change, {pool, *change.also_open})
+        results = read_together(*queries) if queries else []
+    else:
+        change.batch.send()
+        then: Sequence[Text] = [numbering(Number, numbers)] if numbers else []
+        with _waiting([pool]):
+            rows, *results = read_together((_lock_one, {"pool": pool}), *queries, then=then)
+        if then:
+            change.numbered(results.pop())
+        if _enter(change, [pool], [Space.from_db(None, _SPACE, row) for row in rows]) and queries:
+            results = read_together(*queries)
+    yield change.open_pools[pool], results
+    _save(change, later)
+
+
+@contextmanager
+def open_pools_of(change: Change, subnets: Iterable[int], *more: int) -> Iterator[Pools]:
+    """Open every pool in which subnets own space (their families may lie in several), and more.
+
+    They may be moved while the first ones are locked, so it looks again until there is no new one.
+    """
+    numbers = list(subnets)
+    rows = ExtentRow.objects.filter(subnet__in=numbers).values_list("pool", flat=True).distinct()
+    wanted = {*rows, *more}
+    while True:
+        _open(change, wanted | change.also_open)
+        if (found := {*rows.all(), *more}) <= wanted:
+            break
+        wanted |= found
+    yield change.open_pools
+    _save(change, False)
+
+
+def new_space(change: Change, pool: int, realm: int, family: int) -> DatabaseExtents:
+    """The store of a family that an open (or new) pool had no range of until now."""
+    store = change.open_pools.setdefault(pool, {}).get(family)
+    if store is None:
+        space = Space.objects.create(pool_id=pool, realm_id=realm, family=family)
+        store = change.open_pools[pool][family] = DatabaseExtents(space)
+    return store
+
+
+def lock_outline(realm: int) -> None:
+    """Lock a realm's outline, before any pool: for a change of its top-level ranges, keep-outs or links."""
+    row, _ = Outline.objects.select_for_update().get_or_create(pk=realm)
+    row.revision += 1
+    row.save(update_fields=["revision"])
+
+
+def save_pools(change: Change) -> None:
+    """Write what has changed in open pools until now, for whoever reads it before they are saved at the end."""
+    _save(change, False)
+
+
+def discard_changes(change: Change) -> None:
+    """Forget what has changed in open pools since they were saved: for a look at where things would go."""
+    change.open_pools.clear()
+
+
+def close_pool(change: Change, pool: int) -> None:
+    """Take an open pool's space out of the registry altogether; nothing may live in it."""
+    for store in change.open_pools.pop(pool).values():
+        for prefix in list(store.ranges):
+            store.remove_range(prefix)
+        store.save(change.batch)
+    change.batch.send()
+    Space.objects.filter(pool=pool).delete()
+    Tile.objects.filter(pool=pool).delete()
+
+
+def _open(change: Change, pools: set[int]) -> None:
+    missing = sorted(pools - change.open_pools.keys())
+    change.batch.send()
+    if missing:
+        with _waiting(missing):
+            spaces = list(
+                Space.objects.select_for_update().filter(pool_id__in=missing).order_by("pool_id", "family")
+            )
+        _enter(change, missing, spaces)
+
+
+def _enter(change: Change, pools: Sequence[int], spaces: Sequence[Space]) -> bool:
+    """Keep the stores of pools that were locked, with what is due in them ended; True if anything was."""
+    for pool in pools:
+        change.open_pools[pool] = {s.family: DatabaseExtents(s) for s in spaces if s.pool_id == pool}
+    due = sorted({s.pool_id for s in spaces if s.next_due and s.next_due <= change.now})
+    for pool in due:
+        expire_due(change, pool, lambda others: _open(change, others))
+    if due:
+        _save(change, False)
+    return bool(due)
+
+
+def _save(change: Change, later: bool) -> None:
+    for pool in sorted(change.open_pools):
+        for _, store in sorted(change.open_pools[pool].items()):
+            store.save(change.batch)
+    if not later:
+        change.batch.send()
+
+
+_guard = threading.Lock()
+_waits: dict[int, list[float]] = {}  # pool -> since when threads of this process wait for it
+
+
+@contextmanager
+def _waiting(pools: Iterable[int]) -> Iterator[None]:
+    """Wait for the locks of pools; not where others have waited long already, so that one stuck pool takes few threads.
+
+    Raises:
+        Busy.
+    """
+    since = time.monotonic()
+    numbers = list(pools)
+    with _guard:
+        for pool in numbers:
+            others = _waits.get(pool, [])
+            if len(others) >= _MOST_WAITING and since - others[0] > _STUCK_AFTER:
+                raise Busy(
+                    f"{len(others)} others wait for pool number {pool}: nothing was changed; try again later"
+                )
+        for pool in numbers:
+            _waits.setdefault(pool, []).append(since)
+    try:
+        yield
+    finally:
+        with _guard:
+            for pool in numbers:
+                _waits[pool].remove(since)
+                if not _waits[pool]:
+                    del _waits[pool]

@@ -1,0 +1,312 @@
+"""Statements of the hot path: written with Django's ORM, compiled once, run many times.
+
+Compiling a query costs Django several times what MariaDB needs to answer it. `Prepared` keeps the compiled
+text of a query whose values are `Slot`s; `insert` and `update` keep the text for a model. Everything else
+uses the ORM as it is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cache
+from typing import Any, NamedTuple
+
+from django.db import connection, models
+from django.db.models import Expression, QuerySet, Value
+
+from lentra.registry.transactions.failures import Clash
+
+_ROWS_AT_ONCE = 2000
+_PACKET_BYTES = (
+    4 << 20
+)  # MariaDB takes 16 MiB unless it is told otherwise (max_allowed_packet); quoting lengthens texts
+_USUAL_VALUE = 12  # bytes of a value that is no text, about
+
+
+class Text(NamedTuple):
+    """A statement, its values, and how many rows it must find (None: any number)."""
+
+    sql: str
+    values: list[Any]
+    rows: int | None = None
+    where: str = ""  # what it is about, for the message where it does not
+
+
+class Slot(Expression):
+    """A value that is given when a prepared query is run, as the database takes it."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(output_field=None)
+        self.name = name
+
+    def as_sql(self, compiler: Any, connection: Any) -> tuple[str, list[Any]]:
+        return "%s", [self]
+
+
+class Prepared:
+    """A query that is built once, with slots, and run with values.
+
+    Args:
+        build: gives a `values_list` queryset with `Slot`s in its filters.
+
+    Example:
+        ``names = Prepared(lambda: Zone.objects.filter(region=Slot("region")).values_list("name"))`` and then
+        ``names(region=7)`` gives rows as tuples.
+    """
+
+    def __init__(self, build: Callable[[], QuerySet]) -> None:
+        self._build = build
+        self._compiled: tuple[str, list[Any], list[tuple[int, list[Any], Any]]] | None = None
+
+    def __call__(self, **values: Any) -> list[tuple[Any, ...]]:
+        (rows,) = _send([self.text(values)])
+        return self.read(rows)
+
+    def text(self, values: dict[str, Any]) -> Text:
+        """The statement with its values."""
+        if self._compiled is None:
+            self._compiled = self._compile()
+        sql, parameters, _ = self._compiled
+        return Text(sql, [values[p.name] if isinstance(p, Slot) else p for p in parameters])
+
+    def read(self, rows: list[tuple[Any, ...]]) -> list[tuple[Any, ...]]:
+        """Rows as the database gave them, with the fields' conversions done."""
+        assert self._compiled
+        converters = self._compiled[2]
+        if not converters:
+            return rows
+        converted = []
+        for row in rows:
+            cells = list(row)
+            for at, steps, expression in converters:
+                for step in steps:
+                    cells[at] = step(cells[at], expression, connection)
+            converted.append(tuple(cells))
+        return converted
+
+    def _compile(self) -> tuple[str, list[Any], list[tuple[int, list[Any], Any]]]:
+        compiler = self._build().query.get_compiler(using=connection.alias)
+        sql, parameters = compiler.as_sql()
+        expressions = [column[0] for column in compiler.select[: compiler.col_count]]
+        found = compiler.get_converters(expressions)
+        return sql, list(parameters), [(at, steps, expression) for at, (steps, expression) in found.items()]
+
+
+def read_together(
+    *queries: tuple[Prepared, dict[str, Any]], then: Sequence[Text] = ()
+) -> list[list[tuple[Any, ...]]]:
+    """Run several prepared queries, and statements after them, in one round trip; rows of each, in order."""
+    results = _send([*(prepared.text(values) for prepared, values in queries), *then])
+    read = [prepared.read(rows) for (prepared, _), rows in zip(queries, results, strict=False)]
+    return [*read, *results[len(queries) :]]
+
+
+class Batch:
+    """Writes that nobody reads before the commit: kept in order, and sent in one round trip."""
+
+    def __init__(self) -> None:
+        self._texts: list[Text] = []
+
+    def insert(
+        self, records: Sequence[models.Model], update: tuple[str, ...] = (), add: tuple[str, ...] = ()
+    ) -> None:
+        """As `insert`, later."""
+        self._texts += _insert_texts(records, update, add, None)
+
+    def update(self, record: models.Model) -> None:
+        """As `update`, later."""
+        self._texts.append(_update_of(record))
+
+    def add(self, texts: Iterable[Text]) -> None:
+        """Statements to send later."""
+        self._texts += texts
+
+    def send(self) -> None:
+        """Send what has been kept."""
+        if self._texts:
+            _send(self._texts)
+            self._texts = []
+
+
+def insert(
+    records: Sequence[models.Model],
+    update: tuple[str, ...] = (),
+    add: tuple[str, ...] = (),
+    returning: str | None = None,
+) -> list[Any]:
+    """Insert records of one kind.
+
+    Args:
+        update: columns (attnames) to set where a unique key is already there.
+        add: columns to add to what is there instead.
+        returning: a column to tell of each row inserted.
+    """
+    told = []
+    for text in _insert_texts(records, update, add, returning):
+        (rows,) = _send([text])
+        told += [row[0] for row in rows]
+    return told
+
+
+def copy_rows(rows: QuerySet, fresh: dict[str, Any], update: tuple[str, ...] = ()) -> int:
+    """Copy the rows of a query within their table, in one statement; returns how many.
+
+    Args:
+        fresh: columns (attnames) that are other in the copies, and their values.
+        update: columns to set where a unique key is already there.
+    """
+    model = rows.model
+    quote = connection.ops.quote_name
+    fields = [f for f in model._meta.concrete_fields if not f.primary_key]
+    taken = [f.attname for f in fields if f.attname not in fresh]
+    values = {f"fresh_{name}": Value(value, model._meta.get_field(name)) for name, value in fresh.items()}
+    chosen, parameters = rows.annotate(**values).values_list(*taken, *values).query.sql_with_params()
+    columns = ", ".join(quote(model._meta.get_field(name).column) for name in [*taken, *fresh])
+    sets = ", ".join(f"{quote(name)} = VALUES({quote(name)})" for name in update)
+    tail = f" ON DUPLICATE KEY UPDATE {sets}" if sets else ""
+    with connection.cursor() as cursor:
+        cursor.execute(f"INSERT INTO {quote(model._meta.db_table)} ({columns}) {chosen}{tail}", parameters)
+        return int(cursor.rowcount)
+
+
+def update(record: models.Model) -> None:
+    """Write all columns of a record that is there."""
+    _send([_update_of(record)])
+
+
+def deletion(
+    model: type[models.Model], fixed: dict[str, Any], key: str, columns: Sequence[str], rows: Sequence[tuple]
+) -> list[Text]:
+    """Statements that delete exactly these rows: each must still be what was read, or the change clashes.
+
+    Args:
+        fixed: columns that are the same for all, and their values as the database takes them.
+        key: the column that, with the fixed ones, finds a row by an index; the first of `columns`.
+        columns: what the rows tell, as SQL.
+    """
+    quote = connection.ops.quote_name
+    where = " AND ".join(f"{quote(column)} = %s" for column in fixed)
+    texts = []
+    for at in range(0, len(rows), _ROWS_AT_ONCE):
+        part = rows[at : at + _ROWS_AT_ONCE]
+        keys = ", ".join(["%s"] * len(part))
+        tuples = ", ".join([f"({', '.join(['%s'] * len(columns))})"] * len(part))
+        sql = (
+            f"DELETE FROM {quote(model._meta.db_table)} WHERE {where} AND {quote(key)} IN ({keys}) "
+            f"AND ({', '.join(columns)}) IN ({tuples})"
+        )
+        values = [*fixed.values(), *(row[0] for row in part), *(value for row in part for value in row)]
+        texts.append(Text(sql, values, len(part), f"{model._meta.db_table}"))
+    return texts
+
+
+def numbering(model: type[models.Model], count: int) -> Text:
+    """A statement that inserts so many empty rows and tells the numbers they got."""
+    quote = connection.ops.quote_name
+    column = quote("id")
+    rows = ", ".join(["(DEFAULT)"] * count)
+    return Text(f"INSERT INTO {quote(model._meta.db_table)} ({column}) VALUES {rows} RETURNING {column}", [])
+
+
+def read_text(text: Text) -> list[tuple[Any, ...]]:
+    """The rows that a statement tells."""
+    (rows,) = _send([text])
+    return rows
+
+
+def _send(texts: Sequence[Text]) -> list[list[tuple[Any, ...]]]:
+    """Send statements in one round trip; the rows of each. The first that fails raises, the rest are not run.
+
+    More than the database takes in one packet goes in several.
+
+    Raises:
+        Clash: a statement has found other rows than it must.
+    """
+    results: list[list[tuple[Any, ...]]] = []
+    with connection.cursor() as cursor:
+        for packet in _packets(texts):
+            cursor.execute(";".join(t.sql for t in packet), [value for t in packet for value in t.values])
+            for n, text in enumerate(packet):
+                if n:
+                    cursor.nextset()
+                if text.rows is not None and cursor.rowcount != text.rows:
+                    raise Clash(f"{text.rows} rows of {text.where} were to be as read, {cursor.rowcount} are")
+                results.append(list(cursor.fetchall()) if cursor.description else [])
+    return results
+
+
+def _packets(texts: Sequence[Text]) -> Iterator[list[Text]]:
+    """Statements in order, in as few lots as stay below what one packet may have."""
+    packet: list[Text] = []
+    size = 0
+    for text in texts:
+        more = len(text.sql) + sum(len(v) if isinstance(v, str | bytes) else _USUAL_VALUE for v in text.values)
+        if packet and size + more > _PACKET_BYTES:
+            yield packet
+            packet, size = [], 0
+        packet.append(text)
+        size += more
+    yield packet
+
+
+def _insert_texts(
+    records: Sequence[models.Model], update: tuple[str, ...], add: tuple[str, ...], returning: str | None
+) -> list[Text]:
+    if not records:
+        return []
+    fields, head, row, tail = _insert_text(type(records[0]), update, add, returning)  # type: ignore[arg-type]
+    for record in records:
+        record._state.adding, record._state.db = False, connection.alias
+    parts = [records[at : at + _ROWS_AT_ONCE] for at in range(0, len(records), _ROWS_AT_ONCE)]
+    return [
+        Text(head + ", ".join([row] * len(part)) + tail, [v for record in part for v in _stored(record, fields)])
+        for part in parts
+    ]
+
+
+def _update_of(record: models.Model) -> Text:
+    fields, text = _update_text(type(record))  # type: ignore[arg-type]
+    return Text(text, [*_stored(record, fields), record.pk], 1, record._meta.db_table)
+
+
+def _stored(record: models.Model, fields: list[Any]) -> Iterator[Any]:
+    """The values of a record as the database takes them. Whole numbers and text are taken as they are."""
+    values = record.__dict__
+    for field, plain in fields:
+        value = values[field.attname]
+        yield value if plain or value is None else field.get_db_prep_save(value, connection)
+
+
+def _with_kind(fields: list[Any]) -> list[Any]:
+    plain = (models.IntegerField, models.CharField, models.TextField, models.ForeignKey, models.BooleanField)
+    return [(field, isinstance(field, plain)) for field in fields]
+
+
+@cache
+def _insert_text(
+    model: type[models.Model], update: tuple[str, ...], add: tuple[str, ...], returning: str | None
+) -> tuple[list[Any], str, str, str]:
+    quote = connection.ops.quote_name
+    # Records carry their number; other rows are numbered by the database.
+    fields = [f for f in model._meta.concrete_fields if not isinstance(f, models.AutoField)]
+    columns = ", ".join(quote(f.column) for f in fields)
+    tail = ""
+    if update or add:
+        by_attname = {f.attname: quote(f.column) for f in fields}
+        sets = [f"{by_attname[name]} = VALUES({by_attname[name]})" for name in update]
+        sets += [f"{by_attname[name]} = {by_attname[name]} + VALUES({by_attname[name]})" for name in add]
+        tail += f" ON DUPLICATE KEY UPDATE {', '.join(sets)}"
+    if returning:
+        tail += f" RETURNING {quote(returning)}"
+    head = f"INSERT INTO {quote(model._meta.db_table)} ({columns}) VALUES "
+    return _with_kind(fields), head, f"({', '.join(['%s'] * len(fields))})", tail
+
+
+@cache
+def _update_text(model: type[models.Model]) -> tuple[list[Any], str]:
+    quote = connection.ops.quote_name
+    fields = [f for f in model._meta.concrete_fields if not f.primary_key]
+    sets = ", ".join(f"{quote(f.column)} = %s" for f in fields)
+    pk = model._meta.pk
+    assert pk is not None
+    return _with_kind(fields), f"UPDATE {quote(model._meta.db_table)} SET {sets} WHERE {quote(pk.column)} = %s"

@@ -1,0 +1,167 @@
+"""Who may do what: every call of the document by every role, previewed, and really where it must be refused."""
+
+import pytest
+import requests
+
+from tests.conftest import ROOT
+from tests.service.test_document import CLUSTER, DOCUMENT, PLAN
+
+ROLES = ("nobody", "viewer", "requester", "planner", "admin")
+REFS = {
+    "addresses": "12345678901",
+    "keep-outs": "12345678901",
+    "people": "asta",
+    "planned-needs": "vetle-quays",
+    "plans": "tide-halls",
+    "pools": "ticket-hall",
+    "projects": "ticketing",
+    "realms": "fleet",
+    "regions": "mainland",
+    "reservations": "booking-balancers",
+    "rule-sheets": "four-and-one",
+    "subnets": "fleet:ticketing-ml-1-app-01",
+    "tiers": "app",
+    "tokens": "12345678901",
+    "zones": "nc-1",
+}
+READS = {
+    "candidates": "project=ticketing&zone=ml-1&hosts=50",
+    "carries": "prefix=10.40.64.0/22",
+    "explain": "prefix=10.40.64.0/20",
+    "map": "pool=fleet-private&range=10.40.0.0/14",
+    "pools/{ref}/compaction": "length=24",
+    "ranges": "project=ticketing",
+    "report": "realm=fleet",
+    "size": "hosts=180",
+    "size/range": "subnets=300",
+    "split": "prefix=10.40.64.0/20&into=6",
+    "still-fits": "region=mainland",
+    "usage/breakdown": "by=zone",
+    "usage/changes": "since=2026-06-01",
+    "usage/on": "on=2026-06-01",
+    "usage/together": "region=north-coast",
+    "whereabouts": "range=10.42.16.0/24",
+}
+BODIES = {
+    "check-ranges": {"realm": "fleet", "text": "10.40.64.0/24"},
+    "clusters": {**CLUSTER, "project": "ticketing"},
+    "expected-plans": {"text": PLAN, "day": "2031-01-01"},
+    "keep-outs": {"realm": "fleet", "range": "10.40.64.0/24", "reason": "x", "despite_use": True},
+    "people": {"name": "tove", "role": "viewer"},
+    "planned-needs": {"name": "n", "pool": "ticket-hall", "length": 26, "day": "2031-01-01", "reason": "x"},
+    "plans": {"text": PLAN.replace("project: gate-readers", "project: ticketing")},
+    "pools": {"name": "seen", "parent": "north-coast", "lengths": [{"family": 4, "length": 24}]},
+    "pools/{ref}/change-range": {"old": "10.0.32.0/20", "new": "10.0.64.0/20", "rebase": True},
+    "pools/{ref}/ranges": {"length": 24},
+    "pools/{ref}/what-if": {"growth_percent": 120},
+    "projects": {"name": "seen"},
+    "realms": {"name": "seen"},
+    "regions": {"name": "seen"},
+    "reservations": {"pool": "ticket-hall", "length": 28, "reason": "x"},
+    "rule-sheets": {"name": "seen", "v4": {}},
+    "session": {"name": "nobody-here", "password": "x"},
+    "session/password": {"current": "x", "new": "y"},
+    "size/cluster": {"nodes": 5},
+    "size/several": {"needs": [{"name": "data", "hosts": 700}]},
+    "subnets": {"pool": "ticket-hall", "project": "ticketing", "tier": "app", "zone": "ml-1", "length": 28},
+    "subnets/{ref}/addresses": {"name": "seen"},
+    "subnets/{ref}/attach": {"target": "x"},
+    "subnets/{ref}/room": {"doublings": 1},
+    "subnets/{ref}/shrink": {"length": 28},
+    "tiers": {"name": "seen", "exposure": "isolated"},
+    "tokens": {"name": "seen"},
+    "zones": {"name": "nc-7", "region": "north-coast"},
+}
+SET_UP = ("realms", "regions", "zones", "tiers", "projects", "keep-outs", "reservations", "planned-needs")
+OPEN = {"post session", "delete session"}
+NEEDS_MORE = {  # what a viewer does not reach
+    "admin": {
+        *("post rule-sheets", "patch rule-sheets/{ref}", "delete rule-sheets/{ref}", "post verify/mend"),
+        *("post people", "patch people/{ref}", "delete people/{ref}"),
+        *("post people/{ref}/unlock", "post people/{ref}/revoke-tokens"),
+    },
+    "planner": {
+        *("get verify", "post expected-plans", "post pools/{ref}/ranges", "post pools/{ref}/change-range"),
+        *("post pools/{ref}/second-family", "delete pools/{ref}"),
+        *(f"post {kind}" for kind in SET_UP),
+        *(f"{method} {kind}/{{ref}}" for kind in SET_UP for method in ("patch", "delete")),
+        *("post pools", "patch pools/{ref}", "post clusters"),
+        "post plans/{ref}/remove",  # of a project that the requester does not belong to
+    },
+    "requester": {
+        *("post subnets", "patch subnets/{ref}", "post plans"),
+        *(
+            f"post subnets/{{ref}}/{what}"
+            for what in (
+                *("release", "grow", "shrink", "room", "replace", "confirm", "attach", "detach", "addresses"),
+            )
+        ),
+        *("patch addresses/{ref}", "delete addresses/{ref}"),
+    },
+}
+CALLS = sorted(
+    f"{method} {path.removeprefix('/api/v1/')}"
+    for path, methods in DOCUMENT["paths"].items()
+    for method in methods
+)
+
+
+def needed(call):
+    if call in OPEN:
+        return "nobody"
+    return next((role for role, calls in NEEDS_MORE.items() if call in calls), "viewer")
+
+
+@pytest.fixture(scope="module")
+def refs(live):
+    """Refs of things that have only numbers."""
+    admin = live.client("admin")
+    subnet = admin.subnets.get(REFS["subnets"])["id"]
+    admin.change("POST", f"subnets/{subnet}/addresses", {"name": "roles"})
+    record = next(admin.addresses.list(text="roles"))
+    keep_out = next(admin.keep_outs.list(realm="fleet"))["id"]
+    return REFS | {
+        "addresses": record["id"],
+        "keep-outs": keep_out,
+        "tokens": admin.tokens.add(name="roles").result["id"],
+    }
+
+
+def send(live, refs, role, call, preview):
+    method, path = call.split()
+    query = [READS[path]] if path in READS and method == "get" else []
+    if preview and method != "get":
+        query.append("preview=true")
+    address = path.replace("{ref}", str(refs.get(path.split("/")[0], "")))
+    headers = {} if role == "nobody" else {"Authorization": f"Bearer {live.token(role)}"}
+    body = BODIES.get(path, {}) if method in ("post", "patch") and not path.endswith("{ref}") else {}
+    url = f"{live.url}/api/v1/{address}?{'&'.join(query)}"
+    return requests.request(method, url, json=body if method != "get" else None, headers=headers, timeout=60)
+
+
+def test_every_call_has_its_place():
+    assert not {call for calls in NEEDS_MORE.values() for call in calls} - set(CALLS)
+    assert not OPEN - set(CALLS)
+    removing = {path: set(of["delete"]["responses"]) for path, of in DOCUMENT["paths"].items() if "delete" in of}
+    assert {path for path, told in removing.items() if "200" not in told} == {"/api/v1/session"}
+    assert (ROOT / "docs/api.md").read_text().count("| admin |") == 1
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_a_call_is_open_to_those_it_is_meant_for_and_to_nobody_else(live, refs, call):
+    least = ROLES.index(needed(call))
+    for n, role in enumerate(ROLES):
+        if call in ("post session", "post session/password") and role != "nobody":
+            continue  # tries with a wrong password: counted, and tested elsewhere
+        answer = send(live, refs, role, call, preview=True)
+        told = (call, role, answer.status_code, answer.text[:200])
+        if n < least:
+            refused = 401 if role == "nobody" else 403
+            assert answer.status_code == refused, told
+            if not call.startswith("get"):
+                assert send(live, refs, role, call, preview=False).status_code == refused, told
+        elif call != "post session":
+            assert answer.status_code < 500, told
+            assert answer.status_code not in (401, 403), told
+            if call.startswith("get"):
+                assert answer.status_code == 200, told
