@@ -8,10 +8,10 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import backtest, core, ground, hand_outs, in_browser, memory, plans, through_http
+from bench import backtest, cluster, core, ground, hand_outs, in_browser, memory, plans, through_http
 
 PAGE = Path(__file__).parent.parent / "docs" / "performance.md"
-PARTS = ("core", "backtest", "http", "memory", "size", "plans")
+PARTS = ("core", "backtest", "http", "memory", "size", "plans", "cluster")
 
 
 def main() -> None:
@@ -33,6 +33,8 @@ def main() -> None:
             if "size" in parts:
                 rows += _told(hand_outs.measure())
                 rows += _told(in_browser.measure(database.url))
+    if "cluster" in parts:
+        rows += _told(cluster.measure())
     if set(parts) == set(PARTS):
         PAGE.write_text(_page(rows))
         print(f"kept in {PAGE}")

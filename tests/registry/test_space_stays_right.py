@@ -399,3 +399,29 @@ def test_verify_finds_what_it_was_blind_to_and_mends_what_is_derived(world, hold
     world.later(hours=2)
     world.ask(pool, length=26)
     assert not Subnet.objects.filter(pk=subnet.pk).exists()
+
+
+def _beaten_to(world, entries):
+    """A change that finds, try by try, that somebody else was first with these entries of a key; how often it ran."""
+    from django.db import IntegrityError
+
+    left, ran = list(entries), []
+
+    def work(change):
+        ran.append(change.attempt)
+        if left:
+            raise IntegrityError(
+                1062, f"Duplicate entry '{world.realm.pk}-{left.pop(0)}' for key 'subnet_name_in_realm'"
+            )
+
+    world.do(work)
+    return len(ran)
+
+
+def test_a_number_that_others_take_again_and_again_is_looked_for_further(world):
+    from lentra.registry.errors import NameTaken
+
+    assert _beaten_to(world, [f"mooring-{n}" for n in range(7)]) == 8
+    with pytest.raises(NameTaken) as stays:
+        _beaten_to(world, ["mooring-1"] * 7)
+    assert stays.value.received == "mooring-1"

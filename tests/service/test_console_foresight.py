@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import uuid
 from datetime import date, timedelta
 
 import pytest
@@ -62,20 +63,24 @@ def test_what_to_move_for_a_length(open_as, planner, live):  # noqa: F811
     page.get_by_text("A /28 fits already: nothing need be moved.").wait_for()
 
 
-def test_a_project_over_zones_and_tiers_is_drawn_and_told(open_as, live):  # noqa: F811
+def test_a_project_over_zones_and_tiers_is_drawn_and_told(open_as, live, planner, fresh_pool):  # noqa: F811
+    project, pool = f"moorings-{uuid.uuid4().hex[:8]}", fresh_pool("10.40.64.0/23")
+    planner.projects.add(name=project)
+    at = {zone: {"pool": pool, "project": project, "zone": zone} for zone in ("nc-1", "nc-2", "ml-1", "ml-2")}
+    for zone, ask in at.items():
+        planner.request(**ask, tier="app", length=25, name=f"{project}-{zone}")
+    planner.request(**at["ml-2"], tier="ops", length=28, name=f"{project}-ops")
     page = open_as("viewer")
-    page.set_viewport_size(
-        {"width": 700, "height": 800}
-    )  # narrower than all zones: a block is told whole all the same
-    page.goto(live.url + "/headroom/grid")
-    choose(page, "Project", "ticketing")
-    table = page.get_by_role("table", name="ticketing over zones and tiers")
+    # Narrower than all zones: a block is told whole all the same.
+    page.set_viewport_size({"width": 700, "height": 800})
+    page.goto(f"{live.url}/headroom/grid?project={project}")
+    table = page.get_by_role("table", name=f"{project} over zones and tiers")
     row = table.get_by_role("row", name=re.compile("ops nc-1"))
     row.wait_for()
     assert "missing" in row.inner_text()
-    drawing = page.get_by_role("img", name="ticketing: zones and tiers; the same as a table below")
+    drawing = page.get_by_role("img", name=f"{project}: zones and tiers; the same as a table below")
     drawing.get_by_text("10.40.64.128/25", exact=True).click()
-    page.get_by_role("heading", name="ticketing-nc-1-app-01").wait_for()
+    page.get_by_role("heading", name=f"{project}-nc-2").wait_for()
     growth = page.get_by_role("table", name="Growth in place")
     growth.wait_for()
     assert "10.40.64.0/24" in growth.inner_text()

@@ -148,6 +148,14 @@ class Cluster:
         for node in reversed(self.nodes):
             node.stop()
 
+    def is_whole(self) -> bool:
+        """True if every node is in step with all others: only then may one be taken away."""
+        try:
+            sizes = {node.status("wsrep_cluster_size") for node in self.nodes}
+        except Exception:  # one does not answer
+            return False
+        return sizes == {str(len(self.nodes))} and all(node.is_synced() for node in self.nodes)
+
     def look_after(self) -> None:
         """Start helpers of the services that have ended again."""
         for service in self.services:
@@ -196,7 +204,7 @@ def main(arguments: list[str] | None = None) -> int:
     signal.signal(signal.SIGTERM, interrupt)
     folder = Path(os.environ.get("LENTRA_STATE_DIR", ".lentra")).resolve() / "cluster"
     try:
-        with _demo_data(folder, options.scenario) as data:
+        with demo_data(folder, options.scenario) as data:
             cluster = Cluster(
                 folder / "now", data, options.transfers.resolve(), "the same for all three services here"
             )
@@ -218,7 +226,7 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 @contextmanager
-def _demo_data(folder: Path, scenario: Path) -> Iterator[Path]:
+def demo_data(folder: Path, scenario: Path) -> Iterator[Path]:
     """A database with the demo's data, loaded once and kept; what a cluster did with its copy goes."""
     data = folder / "data"
     shutil.rmtree(folder / "now", ignore_errors=True)

@@ -89,6 +89,8 @@ def settled(failure: Exception) -> Refusal:
     if key:
         kind, field, why = _KEYS.get(key[1], (InUse, "", f"it is there already ({key[1]})"))
         received = entry[1] if entry else None
+        if received and key[1] != "name":  # the key begins with the number of the realm, zone, pool or subnet
+            received = received.partition("-")[2]
         return kind(
             f"{why}: {received}", field=field or None, received=received, rule="looked at again, it stays so"
         )

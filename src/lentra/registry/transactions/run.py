@@ -10,6 +10,7 @@ import logging
 import random
 import time
 import uuid
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import timedelta
@@ -39,7 +40,7 @@ KEY_LIFETIME = timedelta(hours=24)
 BUDGET_SECONDS = 10.0  # for all tries of one request together
 LOCK_WAIT_SECONDS = settings.LOCK_WAIT_SECONDS  # a statement's own limit: a try is begun only if that is left
 LOOKING_SECONDS = 6.0  # more, to find out whether a change whose answer was lost went through
-LOOKS = 4  # at what somebody else was first with, before it is told as it is
+LOOKS = 4  # at one and the same thing that somebody else was first with, before it is told as it is
 on_retry: list[Callable[[], None]] = []  # called whenever a change is tried again, for whoever counts
 
 
@@ -69,13 +70,13 @@ class _Undo(Exception):
 
 
 class _Tries:
-    """The tries of one change: one time budget for all, a pause after each that clashed, a few looks at what is taken."""
+    """The tries of one change: one time budget, a pause after each that clashed, a few looks at each thing that is taken."""
 
     def __init__(self) -> None:
         self.count = 0
         self.also_open: set[int] = set()
         self.end = time.monotonic() + BUDGET_SECONDS
-        self._looks = 0
+        self._looks: Counter[str] = Counter()
 
     def again(self, failure: Exception, verdict: Verdict) -> None:
         """Wait a little before the next try.
@@ -86,8 +87,8 @@ class _Tries:
         """
         self.count += 1
         if verdict is Verdict.LOOK_AGAIN:
-            self._looks += 1
-            if self._looks >= LOOKS:
+            self._looks[str(failure)] += 1
+            if self._looks[str(failure)] >= LOOKS:
                 raise settled(failure)
         pause = random.uniform(0.2, 1.0) * min(0.01 * 2**self.count, 0.3)
         if time.monotonic() + pause + LOCK_WAIT_SECONDS > self.end:
