@@ -88,7 +88,7 @@ def _listing(pool: Any) -> float:
     zone = Zone.objects.get(name="z-1")
 
     def read() -> None:
-        rows = subnets_matching(pool=pool, zone=zone).order_by("place")[:100]
+        rows = subnets_matching({"pool": [pool], "zone": [zone]}).order_by("place")[:100]
         assert len([subnet.blocks() for subnet in rows]) == 100
 
     return min(_seconds(read) for _ in range(12))

@@ -58,8 +58,8 @@ REFUSALS = [
     ("invalid-value", {"length": 26, "zone": None}, "zone", "say where", None),
     ("invalid-value", {}, "hosts", "say how much", "hosts: 180"),
     ("invalid-value", {"length": 26, "pool": None}, "pool", "say which pool", "ticket-hall"),
-    ("invalid-value", {"hosts": 10**30}, "hosts", "less than or equal", None),
-    ("invalid-value", {"hosts": "many"}, "hosts", "integer", None),
+    ("invalid-value", {"hosts": 10**30}, "hosts", "at most", None),
+    ("invalid-value", {"hosts": "many"}, "hosts", "whole number", None),
     ("invalid-value", {"length": 26, "purpose": "x" * 201}, "purpose", "200", None),
     (
         "invalid-value",

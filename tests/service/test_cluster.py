@@ -43,11 +43,9 @@ def test_nodes_that_die_are_cut_off_or_upgraded_lose_and_double_nothing(cluster,
     )
     urls = [cluster.address, *(service.address for service in cluster.services)]
     planner = Client(cluster.address, token, retries=12)
-    for name in ("storm-a", "storm-b"):
-        second = 28 + (name == "storm-b")
-        planner.pools.add(
-            name=name, realm="fleet", sheet="ends-withheld", ranges=[f"172.{second}.0.0/16"], cooling_days=0
-        )
+    planner.realms.add(name="storm")
+    for name, wide in (("storm-a", "10.0.0.0/12"), ("storm-b", "10.16.0.0/12")):
+        planner.pools.add(name=name, realm="storm", sheet="ends-withheld", ranges=[wide], cooling_days=0)
     answered: dict[str, int] = {}
     given_back: set[int] = set()
     faults: list[str] = []
@@ -59,7 +57,7 @@ def test_nodes_that_die_are_cut_off_or_upgraded_lose_and_double_nothing(cluster,
             step += 1
             key = f"cluster-{n}-{step}"
             try:
-                pool = f"storm-{'ab'[step % 2]}"
+                pool = f"storm:storm-{'ab'[step % 2]}"
                 (subnet,) = client.request(pool=pool, **ASK, key=key).result["subnets"]
                 with guard:
                     answered[key] = subnet["id"]
@@ -95,7 +93,7 @@ def test_nodes_that_die_are_cut_off_or_upgraded_lose_and_double_nothing(cluster,
     assert not faults, faults[:5]
     assert len(set(answered.values())) == len(answered)
     there = {
-        s["id"] for pool in ("storm-a", "storm-b") for s in planner.subnets.list(pool=f"fleet:{pool}", limit=1000)
+        s["id"] for pool in ("storm-a", "storm-b") for s in planner.subnets.list(pool=f"storm:{pool}", limit=1000)
     }
     assert there == set(answered.values()) - given_back
     counts = []

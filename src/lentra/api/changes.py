@@ -13,8 +13,7 @@ from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from lentra.addressing.texts import misleading
-from lentra.api.parsers import NOT_IN_TEXT
+from lentra.api.calls import flag
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import SystemClock
 from lentra.registry.transactions.run import Outcome, first_answer, run_transaction
@@ -35,9 +34,8 @@ def run_change(
     The answer is ``{"preview", "result", "notes", "changes", "proposal"}``; `changes` are the ledger entries
     written, or those that would be.
     """
-    preview = flag(request, "preview")
+    preview = request.preview
     key = None if preview else read_key(request)
-    why = reason(request)
 
     def answer(result: Result, change: Change) -> dict[str, Any]:
         changes = [
@@ -62,7 +60,7 @@ def run_change(
     outcome = run_transaction(
         work,
         actor=request.user,
-        why=why,
+        why=request.why,
         key=key,
         digest=_digest(request),
         preview=preview,
@@ -102,26 +100,6 @@ def _response(outcome: Outcome, status: int, preview: bool) -> Response:
     if isinstance(result, dict) and result.get("version") and not preview:
         response["ETag"] = f'"{result["version"]}"'
     return response
-
-
-def reason(request: Request) -> str:
-    """Why something is changed, as given."""
-    why = request.query_params.get("why", "")
-    if len(why) > 500:
-        raise ValidationError({"why": ["500 characters at most"]})
-    if "\n" in why:
-        raise ValidationError({"why": ["it is told in one line: leave the ends of lines out"]})
-    if character := misleading(why):
-        raise ValidationError({"why": [NOT_IN_TEXT.format(character)]})
-    return why
-
-
-def flag(request: Request, name: str) -> bool:
-    """A yes-or-no query parameter."""
-    value = request.query_params.get(name, "false").lower()
-    if value not in ("true", "false", "1", "0", ""):
-        raise ValidationError({name: [f"{value[:20]!r} is neither true nor false"]})
-    return value in ("true", "1")
 
 
 def read_version(request: Request) -> int | None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Mapping
-from typing import Any
+from datetime import UTC, date, datetime, time, timedelta
+from typing import Any, NoReturn
 
 from django.db.models import Model
 from drf_spectacular.extensions import OpenApiSerializerFieldExtension
@@ -35,12 +36,20 @@ class Strict(serializers.Serializer):
             known = [name for name, field in self.fields.items() if not field.read_only]
             for name in data:
                 if name not in known:
-                    near = difflib.get_close_matches(str(name)[:60], known, n=3, cutoff=0.5)
-                    text = f"there is no such field; known are {', '.join(known)}"
-                    raise serializers.ValidationError(
-                        {str(name)[:60]: ["\n".join([text, *near])]}, code="unknown-field"
-                    )
+                    refuse_unknown(str(name), known, "field")
         return super().to_internal_value(data)
+
+
+def refuse_unknown(name: str, known: list[str], what: str) -> NoReturn:
+    """Refuse a field or parameter that a call does not know.
+
+    Raises:
+        ValidationError: says which there are, and which is near.
+    """
+    near = difflib.get_close_matches(name[:60], known, n=3, cutoff=0.5)
+    words = f"known are {', '.join(known)}" if known else "the call takes none"
+    text = "\n".join([f"there is no such {what}; {words}", *near])
+    raise serializers.ValidationError({name[:60]: [text]}, code="unknown-field")
 
 
 class Several(serializers.ListField):
@@ -50,6 +59,76 @@ class Several(serializers.ListField):
         if isinstance(data, list) and self.max_length is not None and len(data) > self.max_length:
             raise serializers.ValidationError(f"{self.max_length:,} at most, {len(data):,} are given")
         return super().to_internal_value(data)
+
+
+class OneOf(serializers.ChoiceField):
+    """One of a few words or numbers; what is none of them is told with those that are, the nearest first."""
+
+    def fail(self, key: str, **values: Any) -> NoReturn:
+        if key != "invalid_choice":
+            super().fail(key, **values)
+        words = [str(choice) for choice in self.choices]
+        text = str(values["input"])[:60]
+        near = difflib.get_close_matches(text, words, n=5, cutoff=0.5) or words[:5]
+        raise serializers.ValidationError("\n".join([f"{text!r} is none of {', '.join(words)}", *near]))
+
+
+class AnyOf(Several):
+    """A filter that may be given several times: any of its values will do."""
+
+    def __init__(self, child: serializers.Field, **options: Any) -> None:
+        super().__init__(child=child, required=False, max_length=100, **options)
+
+
+@extend_schema_field({"type": "string", "examples": ["nc-1"]})
+class MeantField(serializers.Field):
+    """A record that a query names: by its name, its number, or realm:name."""
+
+    def __init__(self, model: type[Model], related: tuple[str, ...] = (), **options: Any) -> None:
+        self.model, self.related = model, related
+        options.setdefault("help_text", f"Name or number of a {model.KIND}.")
+        super().__init__(**options)
+
+    def to_internal_value(self, value: Any) -> Any:
+        if len(str(value)) > 200:
+            raise serializers.ValidationError("200 characters at most")
+        return find(self.model, value, self.field_name or self.parent.field_name, self.related)
+
+    def to_representation(self, record: Any) -> str:
+        return str(record.pk)
+
+
+def meant(model: type[Model], words: str = "") -> AnyOf:
+    """A filter by records of a kind."""
+    return AnyOf(MeantField(model), help_text=words or f"Name or number of a {model.KIND}; any of several.")
+
+
+@extend_schema_field({"type": "string", "examples": ["2026-03-01", "2026-03-01T08:00:00Z"]})
+class MomentField(serializers.Field):
+    """A day, or a moment. A day is its first moment; as an end, it is the first of the next.
+
+    Args:
+        end: it is the end of a span.
+    """
+
+    def __init__(self, end: bool = False, **options: Any) -> None:
+        self.end = end
+        super().__init__(**options)
+
+    def to_internal_value(self, value: Any) -> datetime:
+        try:
+            if len(str(value)) == len("2026-03-01"):
+                day = date.fromisoformat(value) + timedelta(days=int(self.end))
+                return datetime.combine(day, time(), UTC)
+            moment = datetime.fromisoformat(value)
+            return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
+        except (TypeError, ValueError, OverflowError):
+            raise serializers.ValidationError(
+                f"{str(value)[:40]!r} is neither a day nor a moment\n2026-03-01\n2026-03-01T08:00:00Z"
+            )
+
+    def to_representation(self, moment: datetime) -> str:
+        return moment.isoformat()
 
 
 class RefField(serializers.Field):
@@ -95,6 +174,11 @@ class NameField(serializers.Field):
         if isinstance(value, bool) or not isinstance(value, str | int) or len(str(value)) > 200:
             raise serializers.ValidationError("a name or a number is needed here, 200 characters at most")
         return value
+
+
+@extend_schema_field({"type": "string"})
+class WordField(NameField):
+    """A reference in a query, passed on as it is."""
 
 
 @extend_schema_field({"oneOf": [{"type": "integer"}, {"type": "string"}], "examples": ["next", 120]})
@@ -150,6 +234,39 @@ class LabelsField(serializers.DictField):
                     "63 characters at most"
                 )
         return labels
+
+
+def hosts_field() -> serializers.IntegerField:
+    """How many hosts a subnet is for."""
+    return serializers.IntegerField(
+        required=False, min_value=1, max_value=1 << 32, help_text="Hosts that need an address."
+    )
+
+
+def growth_field() -> serializers.IntegerField:
+    """How much a need will grow."""
+    return serializers.IntegerField(
+        required=False, default=0, min_value=0, max_value=1000, help_text="Percent more than that, for growth."
+    )
+
+
+def length_field(help_text: str = "Prefix length, such as 26.") -> serializers.IntegerField:
+    """A prefix length that may be given."""
+    return serializers.IntegerField(required=False, min_value=0, max_value=128, help_text=help_text)
+
+
+def balancers_field() -> serializers.IntegerField:
+    """How many load balancers stand in a subnet."""
+    return serializers.IntegerField(
+        required=False, default=0, min_value=0, max_value=10_000, help_text="Load balancers, an address each."
+    )
+
+
+def window_field() -> serializers.IntegerField:
+    """Over how many days growth is looked at."""
+    return serializers.IntegerField(
+        required=False, default=182, min_value=28, max_value=730, help_text="Days of growth to look at."
+    )
 
 
 def _about(field: str | None, parse: Any, value: Any) -> Any:

@@ -50,6 +50,9 @@ class Pages(CursorPagination):
             "properties": {"next": link, "previous": link, "results": schema},
         }
 
+    def get_schema_operation_parameters(self, view: Any) -> list[Any]:
+        return []  # each list's own query has them
+
     def get_ordering(self, request: Any, queryset: Any, view: Any) -> tuple[str, ...]:
         orders = getattr(view, "orders", {"oldest": self.ordering})
         word = request.query_params.get("order") or next(iter(orders))

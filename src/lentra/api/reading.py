@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any, overload
 
-from drf_spectacular.utils import OpenApiParameter
-from rest_framework import serializers
 from rest_framework.request import Request
 
 from lentra.addressing.refusal import Refusal
@@ -32,18 +30,6 @@ def find_at_address(model: type, ref: str, related: tuple[str, ...] = ()) -> Any
     except Refusal as refusal:
         refusal.of_address = True  # type: ignore[attr-defined]
         raise
-
-
-def read_query(request: Request, serializer: type[Strict]) -> dict[str, Any]:
-    """The query of a call, read by a serializer."""
-    read = serializer(data=request.query_params.dict())
-    read.is_valid(raise_exception=True)
-    return read.validated_data
-
-
-def query_parameters(serializer: type[serializers.Serializer]) -> list[OpenApiParameter]:
-    """A serializer's fields as parameters of the query."""
-    return [OpenApiParameter(name, str) for name in serializer().fields]
 
 
 def read_body(request: Request, serializer: type[Strict]) -> dict[str, Any]:
@@ -73,4 +59,4 @@ def plan_meant(values: dict[str, Any], needed: bool = True) -> PlanText | None:
 
 def records_meant(values: dict[str, Any]) -> dict[str, Any]:
     """The records by which a question is narrowed down: realm, pool, region, zone, tier, project."""
-    return {name: find(model, values[name], name) for name, model in DIMENSIONS.items() if values.get(name)}
+    return {name: values[name] for name in DIMENSIONS if values.get(name)}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from lentra.addressing.headroom import THRESHOLDS
-from lentra.api.fields import NameField, PrefixField, Several, Strict
+from lentra.api.fields import NameField, OneOf, PrefixField, Several, Strict
 from lentra.api.serializers.headroom import PoolHeadroomSerializer, WindowQuerySerializer
 from lentra.api.serializers.named import COUNT, NamedSerializer
 from lentra.api.serializers.setup import PlannedNeedSerializer
@@ -16,31 +16,21 @@ class AlertSerializer(serializers.Serializer):
     """A threshold of a pool that is reached (or will be soon), or something that the daily verification has found."""
 
     id = serializers.IntegerField()
-    kind = serializers.ChoiceField(ALERT_KINDS)
+    kind = OneOf(ALERT_KINDS)
     realm = serializers.CharField()
     pool = NamedSerializer(allow_null=True)
     family = serializers.IntegerField(allow_null=True)
-    threshold = serializers.ChoiceField(THRESHOLDS, allow_null=True)
-    stage = serializers.ChoiceField(
-        ALERT_STAGES, allow_null=True, help_text="reached, or near: likely within the days configured"
-    )
+    threshold = OneOf(THRESHOLDS, allow_null=True)
+    stage = OneOf(ALERT_STAGES, allow_null=True, help_text="reached, or near: likely within the days configured")
     opened_at = serializers.DateTimeField()
     resolved_at = serializers.DateTimeField(allow_null=True)
     text = serializers.CharField()
 
 
-class AlertQuerySerializer(Strict):
-    realm = NameField(required=False)
-    pool = NameField(required=False)
-    resolved = serializers.BooleanField(required=False, default=False, help_text="Also those that are over.")
-    limit = serializers.CharField(required=False)
-    cursor = serializers.CharField(required=False)
-
-
 class SupposedNeedSerializer(Strict):
     """So many blocks of a length, asked for on a day."""
 
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
+    family = OneOf([4, 6], required=False, default=4)
     length = serializers.IntegerField(min_value=0, max_value=128)
     count = serializers.IntegerField(required=False, default=1, min_value=1, max_value=1_000_000)
     day = serializers.DateField()
@@ -89,8 +79,8 @@ class WhatIfSerializer(serializers.Serializer):
 
 
 class CompactionQuerySerializer(Strict):
-    length = serializers.IntegerField(min_value=0, max_value=128)
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
+    length = serializers.IntegerField(min_value=0, max_value=128, help_text="The length that is to fit again.")
+    family = OneOf([4, 6], required=False, default=4)
 
 
 class MovedBlockSerializer(serializers.Serializer):

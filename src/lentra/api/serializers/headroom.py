@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import NameField, Strict
+from lentra.api.fields import MeantField, OneOf, Strict, meant, window_field
 from lentra.api.serializers.named import COUNT, NamedSerializer
+from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
 
 
 class ThresholdSerializer(serializers.Serializer):
@@ -149,47 +150,46 @@ class IdleSerializer(serializers.Serializer):
 class ScopeQuerySerializer(Strict):
     """Which part of the registry."""
 
-    realm = NameField(required=False)
-    pool = NameField(required=False)
-    region = NameField(required=False)
-    zone = NameField(required=False)
-    tier = NameField(required=False)
-    project = NameField(required=False)
+    realm = meant(Realm)
+    pool = meant(Pool)
+    region = meant(Region)
+    zone = meant(Zone)
+    tier = meant(Tier)
+    project = meant(Project)
 
 
 class IdleQuerySerializer(Strict):
-    realm = NameField(required=False)
-    project = NameField(required=False)
+    realm = MeantField(Realm, required=False)
+    project = MeantField(Project, required=False)
 
 
 class BreakdownQuerySerializer(ScopeQuerySerializer):
     by = serializers.CharField(max_length=60, help_text="Dimensions with commas between, such as zone,tier.")
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
+    family = OneOf([4, 6], required=False, default=4)
 
 
 class WindowQuerySerializer(Strict):
-    window_days = serializers.IntegerField(required=False, default=182, min_value=28, max_value=730)
+    window_days = window_field()
 
 
-class HeadroomQuerySerializer(WindowQuerySerializer):
-    realm = NameField(required=False)
-    region = NameField(required=False)
-    zone = NameField(required=False)
-    project = NameField(required=False)
-    limit = serializers.CharField(required=False)
-    cursor = serializers.CharField(required=False)
+class _OfPoolsSerializer(Strict):
+    realm = meant(Realm)
+    pool = meant(Pool)
 
 
-class DayQuerySerializer(Strict):
-    realm = NameField(required=False)
-    pool = NameField(required=False)
-    on = serializers.DateField(required=False)
-    since = serializers.DateField(required=False)
-    until = serializers.DateField(required=False)
+class DayQuerySerializer(_OfPoolsSerializer):
+    on = serializers.DateField(help_text="The day.", error_messages={"required": "say which day\non=2026-03-01"})
+
+
+class SpanQuerySerializer(_OfPoolsSerializer):
+    since = serializers.DateField(
+        help_text="The first day.", error_messages={"required": "say since which day\nsince=2026-03-01"}
+    )
+    until = serializers.DateField(required=False, help_text="Today, if nothing is said.")
 
 
 class RangesQuerySerializer(ScopeQuerySerializer):
-    family = serializers.ChoiceField([4, 6], required=False)
+    family = OneOf([4, 6], required=False)
     aggregated = serializers.BooleanField(required=False, default=False, help_text="The fewest prefixes.")
     since = serializers.DateField(required=False, help_text="Mark what was added since, and list what is gone.")
 

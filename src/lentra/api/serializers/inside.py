@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers
 
-from lentra.api.fields import RefField, Strict
+from lentra.api.fields import OneOf, RefField, Strict
 from lentra.api.serializers.named import NamedSerializer
 from lentra.registry.models import ADDRESS_KINDS, Address
 
@@ -33,8 +33,8 @@ class NewAddressesSerializer(Strict):
     name = serializers.CharField(max_length=63)
     address = serializers.CharField(required=False, allow_null=True, max_length=64)
     count = serializers.IntegerField(required=False, min_value=1, max_value=1000)
-    family = serializers.ChoiceField([4, 6], required=False)
-    kind = serializers.ChoiceField(ADDRESS_KINDS, required=False)
+    family = OneOf([4, 6], required=False)
+    kind = OneOf(ADDRESS_KINDS, required=False)
     mac = serializers.CharField(required=False, allow_null=True, allow_blank=True, max_length=40)
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
     service = serializers.CharField(required=False, allow_blank=True, max_length=63)
@@ -44,7 +44,7 @@ class AddressEditSerializer(Strict):
     """What may be said anew about an address."""
 
     name = serializers.CharField(required=False, max_length=63)
-    kind = serializers.ChoiceField(ADDRESS_KINDS, required=False)
+    kind = OneOf(ADDRESS_KINDS, required=False)
     mac = serializers.CharField(required=False, allow_null=True, max_length=40)
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import NameField, Strict
+from lentra.api.fields import MeantField, Strict
 from lentra.api.serializers.named import COUNT, NamedSerializer
+from lentra.registry.models import Project, Realm
 
 
 class ReportQuerySerializer(Strict):
-    realm = NameField(required=False)
-    project = NameField(required=False)
+    realm = MeantField(Realm, required=False)
+    project = MeantField(Project, required=False)
 
 
 class GridSubnetSerializer(serializers.Serializer):

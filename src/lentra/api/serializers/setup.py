@@ -8,7 +8,7 @@ from typing import Any
 from rest_framework import serializers
 from rest_framework.validators import UniqueTogetherValidator, UniqueValidator
 
-from lentra.api.fields import PrefixField, RangeField, RefField, Several, Strict
+from lentra.api.fields import OneOf, PrefixField, RangeField, RefField, Several, Strict
 from lentra.registry.models import (
     ROLES,
     KeepOut,
@@ -115,7 +115,7 @@ class ProjectSerializer(RecordSerializer):
 class LengthSerializer(Strict):
     """A range to find: ``{"family": 4, "length": 20}``."""
 
-    family = serializers.ChoiceField([4, 6])
+    family = OneOf([4, 6])
     length = serializers.IntegerField(min_value=0, max_value=128)
 
 
@@ -124,7 +124,7 @@ class PoolSerializer(RecordSerializer):
 
     ranges = Several(child=PrefixField(), required=False, max_length=64)
     lengths = Several(child=LengthSerializer(), required=False, write_only=True, max_length=16)
-    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False, write_only=True)
+    placement = OneOf(["snug", "low", "roomy"], required=False, write_only=True)
     sheet = RefField(Sheet, required=False)
     realm = RefField(Realm, required=False)
     parent = RefField(Pool, required=False, allow_null=True)
@@ -173,7 +173,7 @@ class NewRangeSerializer(Strict):
     """A range to add: exactly `range`, or (for a carved pool) one of `length` to find in the parent."""
 
     range = PrefixField(required=False)
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
+    family = OneOf([4, 6], required=False, default=4)
     length = serializers.IntegerField(required=False, min_value=0, max_value=128)
 
 
@@ -208,7 +208,7 @@ class SecondFamilySerializer(Strict):
     within = PrefixField(
         required=False, help_text="The IPv6 prefix to number in; the pool's first IPv6 range if left out."
     )
-    numbering = serializers.ChoiceField(["number", "tag"], required=False, default="number")
+    numbering = OneOf(["number", "tag"], required=False, default="number")
 
 
 class PairedSerializer(serializers.Serializer):
@@ -263,8 +263,8 @@ class ReservationSerializer(RecordSerializer):
     length = serializers.IntegerField(write_only=True, required=False, min_value=0, max_value=128)
     hosts = serializers.IntegerField(write_only=True, required=False, min_value=1, max_value=1 << 32)
     growth = serializers.IntegerField(write_only=True, required=False, min_value=0, max_value=1000)
-    placement = serializers.ChoiceField(["snug", "low", "roomy"], write_only=True, required=False)
-    family = serializers.ChoiceField([4, 6], required=False)
+    placement = OneOf(["snug", "low", "roomy"], write_only=True, required=False)
+    family = OneOf([4, 6], required=False)
 
     class Meta:
         model = Reservation
@@ -372,9 +372,7 @@ class PersonSerializer(RecordSerializer):
 
 class TokenSerializer(RecordSerializer):
     person = RefField(Person, required=False)
-    role = serializers.ChoiceField(
-        choices=ROLES, required=False, allow_blank=True, help_text="The role that it reaches at most."
-    )
+    role = OneOf(choices=ROLES, required=False, allow_blank=True, help_text="The role that it reaches at most.")
     projects = Several(
         child=RefField(Project),
         required=False,

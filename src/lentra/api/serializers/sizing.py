@@ -4,33 +4,47 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import LabelsField, NameField, PrefixField, Several, Strict
+from lentra.api.fields import (
+    LabelsField,
+    MeantField,
+    NameField,
+    OneOf,
+    PrefixField,
+    Several,
+    Strict,
+    WordField,
+    balancers_field,
+    growth_field,
+    hosts_field,
+    length_field,
+)
 from lentra.api.serializers.named import NamedSerializer
 from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
 from lentra.api.serializers.space import HolderSerializer
 from lentra.api.serializers.subnets import SubnetSerializer
+from lentra.registry.models import Pool, Realm, Region
 from lentra.registry.operations.subnets.set_up_cluster import TAKEN_AS
 
 
 class _UnderSerializer(Strict):
     """Under which rules: a sheet by name, or a pool whose sheet it is."""
 
-    sheet = NameField(required=False)
-    pool = NameField(required=False)
+    sheet = WordField(required=False, help_text="Rule sheet: its name or number. The plainest, if none is named.")
+    pool = WordField(required=False, help_text="The pool whose rule sheet counts: its name, realm:name or number.")
 
 
 class SizeQuerySerializer(_UnderSerializer):
     """What to size."""
 
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
-    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+    family = OneOf([4, 6], required=False, default=4)
+    hosts = hosts_field()
+    growth = growth_field()
+    length = length_field(help_text="Size this length instead, or refuse fewer addresses than the hosts need.")
     zones = serializers.IntegerField(
         required=False, min_value=0, max_value=1000, help_text="Spread over so many, so that one may fail."
     )
     gateway = serializers.BooleanField(required=False, default=False, help_text="One more address, for a gateway.")
-    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
+    balancers = balancers_field()
 
 
 class SizeSerializer(serializers.Serializer):
@@ -50,7 +64,7 @@ class SizeSerializer(serializers.Serializer):
 
 
 class ExplainQuerySerializer(_UnderSerializer):
-    prefix = PrefixField()
+    prefix = PrefixField(help_text="What to explain.")
 
 
 class ExplanationSerializer(serializers.Serializer):
@@ -80,9 +94,9 @@ class NeedSerializer(Strict):
     """One of several subnets: hosts with growth, or a length."""
 
     name = serializers.CharField(max_length=63)
-    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+    hosts = hosts_field()
+    growth = growth_field()
+    length = length_field()
 
 
 class PackQuerySerializer(_UnderSerializer):
@@ -90,7 +104,7 @@ class PackQuerySerializer(_UnderSerializer):
 
     needs = Several(child=NeedSerializer(), min_length=1, max_length=1000)
     inside = PrefixField(required=False)
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
+    family = OneOf([4, 6], required=False, default=4)
 
 
 class SizedSerializer(serializers.Serializer):
@@ -112,9 +126,9 @@ class PackedSerializer(serializers.Serializer):
 
 
 class SplitQuerySerializer(Strict):
-    prefix = PrefixField()
+    prefix = PrefixField(help_text="The block to split.")
     into = serializers.IntegerField(required=False, min_value=1, help_text="At least so many equal parts.")
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+    length = length_field(help_text="Into parts of that length.")
 
 
 class SplitSerializer(serializers.Serializer):
@@ -129,10 +143,17 @@ class SplitSerializer(serializers.Serializer):
 
 
 class CarriesQuerySerializer(_UnderSerializer):
-    prefix = PrefixField()
-    workloads = serializers.IntegerField(required=False, min_value=1, max_value=100_000)
-    surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1000)
-    balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=10_000)
+    prefix = PrefixField(help_text="The block.")
+    workloads = serializers.IntegerField(
+        required=False,
+        min_value=1,
+        max_value=100_000,
+        help_text="Workloads of a cluster node: tells how many nodes.",
+    )
+    surge = serializers.IntegerField(
+        required=False, default=1, min_value=0, max_value=1000, help_text="Nodes more while a cluster is renewed."
+    )
+    balancers = balancers_field()
 
 
 class CarriesSerializer(serializers.Serializer):
@@ -149,9 +170,9 @@ class CarriesSerializer(serializers.Serializer):
 
 
 class RangeSizeQuerySerializer(_UnderSerializer):
-    subnets = serializers.IntegerField(min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
-    family = serializers.ChoiceField([4, 6], required=False, default=6)
+    subnets = serializers.IntegerField(min_value=1, max_value=1 << 32, help_text="How many of the longest length.")
+    growth = growth_field()
+    family = OneOf([4, 6], required=False, default=6)
 
 
 class RangeSizeSerializer(serializers.Serializer):
@@ -197,7 +218,7 @@ class ClusterSerializer(ClusterNeedSerializer):
     region = NameField(required=False, allow_null=True)
     workload_range = PrefixField(required=False)
     bridge_range = PrefixField(required=False)
-    take_as = serializers.ChoiceField(TAKEN_AS, required=False, default="reserve")
+    take_as = OneOf(TAKEN_AS, required=False, default="reserve")
     labels = LabelsField(required=False)
 
 
@@ -271,9 +292,9 @@ class CheckedSerializer(serializers.Serializer):
 
 
 class StillFitsQuerySerializer(Strict):
-    pool = NameField(required=False)
-    region = NameField(required=False)
-    realm = NameField(required=False)
+    pool = MeantField(Pool, required=False)
+    region = MeantField(Region, required=False)
+    realm = MeantField(Realm, required=False)
 
 
 class RoomForSerializer(serializers.Serializer):

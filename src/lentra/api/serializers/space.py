@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import NameField, RefField, Strict
+from lentra.api.fields import RefField, Strict, meant
 from lentra.api.serializers.named import COUNT, NamedSerializer
-from lentra.registry.models import LedgerEntry
+from lentra.registry.models import LedgerEntry, Project, Realm, Region, Zone
 
 
 class FitSerializer(serializers.Serializer):
@@ -19,10 +19,10 @@ class FitSerializer(serializers.Serializer):
 class PlaceQuerySerializer(Strict):
     """Which pools: of a realm, region, zone or project, or all there are."""
 
-    realm = NameField(required=False)
-    region = NameField(required=False)
-    zone = NameField(required=False)
-    project = NameField(required=False)
+    realm = meant(Realm)
+    region = meant(Region)
+    zone = meant(Zone)
+    project = meant(Project)
 
 
 class UsageSerializer(serializers.Serializer):

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import NameField, PrefixField, Strict
+from lentra.api.fields import MeantField, PrefixField, Strict
 from lentra.api.serializers.named import COUNT, NamedSerializer
+from lentra.registry.models import Pool, Realm, Region
 
 
 class MapQuerySerializer(Strict):
     """Where to look: a prefix, or where a pool, a region or a realm begins."""
 
-    realm = NameField(required=False)
-    pool = NameField(required=False)
-    region = NameField(required=False)
+    realm = MeantField(Realm, required=False)
+    pool = MeantField(Pool, required=False, related=("realm",))
+    region = MeantField(Region, required=False)
     range = PrefixField(required=False, help_text="Any prefix, also wider than a pool.")
 
 

@@ -8,7 +8,7 @@ from rest_framework import serializers
 
 from lentra.addressing.prefix import address_text
 from lentra.addressing.rules import RuleSheet
-from lentra.api.fields import LabelsField, NameField, PrefixField, RefField, Several, Strict, TagField
+from lentra.api.fields import LabelsField, NameField, OneOf, PrefixField, RefField, Several, Strict, TagField
 from lentra.api.serializers.named import COUNT
 from lentra.registry.models import Subnet
 
@@ -116,13 +116,13 @@ class RequestSerializer(Strict):
     tier = NameField()
     zone = NameField(required=False, allow_null=True)
     region = NameField(required=False, allow_null=True)
-    families = Several(child=serializers.ChoiceField([4, 6]), required=False, min_length=1, max_length=2)
+    families = Several(child=OneOf([4, 6]), required=False, min_length=1, max_length=2)
     hosts = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1 << 32)
     growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
     length = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=128)
     prefix = serializers.CharField(required=False, allow_null=True, max_length=64)
     count = serializers.IntegerField(required=False, min_value=1, max_value=256)
-    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False, allow_null=True)
+    placement = OneOf(["snug", "low", "roomy"], required=False, allow_null=True)
     beside = serializers.CharField(required=False, allow_null=True, max_length=200)
     name = serializers.CharField(required=False, allow_null=True, max_length=120)
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
@@ -137,7 +137,7 @@ class RequestSerializer(Strict):
     )
     tag = TagField(required=False, allow_null=True)
     outer_tag = serializers.IntegerField(required=False, min_value=0, max_value=4094)
-    gateway = serializers.ChoiceField(["none", "first", "last"], required=False)
+    gateway = OneOf(["none", "first", "last"], required=False)
     hold_minutes = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=1440)
     proposal = serializers.CharField(required=False, allow_null=True, max_length=200_000)
 
@@ -153,7 +153,7 @@ class ReplaceSerializer(Strict):
     growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
     length = serializers.IntegerField(required=False, min_value=0, max_value=128)
     prefix = serializers.CharField(required=False, max_length=64)
-    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False)
+    placement = OneOf(["snug", "low", "roomy"], required=False)
     room = serializers.IntegerField(required=False, min_value=0, max_value=8)
     name = serializers.CharField(required=False, max_length=120)
     tag = TagField(required=False)
@@ -166,7 +166,7 @@ class GrowSerializer(Strict):
     length = serializers.IntegerField(required=False, min_value=0, max_value=128)
     hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
     growth = serializers.IntegerField(required=False, min_value=0, max_value=1000)
-    family = serializers.ChoiceField([4, 6], required=False)
+    family = OneOf([4, 6], required=False)
     downward = serializers.BooleanField(required=False, default=False, help_text="The first address may change.")
     second = serializers.BooleanField(
         required=False, default=False, help_text="Where it cannot grow in place, add a second block."
@@ -178,7 +178,7 @@ class ShrinkSerializer(Strict):
 
     length = serializers.IntegerField(required=False, min_value=0, max_value=128)
     hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    family = serializers.ChoiceField([4, 6], required=False)
+    family = OneOf([4, 6], required=False)
     keep = PrefixField(required=False)
     as_room = serializers.BooleanField(required=False, default=False, help_text="Keep the rest as room.")
 

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from drf_spectacular.utils import extend_schema
 from rest_framework.generics import GenericAPIView
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, run_change
-from lentra.api.reading import find_at_address, plan_meant, query_parameters, read_body, read_query, records_meant
+from lentra.api.reading import find_at_address, plan_meant, read_body
 from lentra.api.serializers.foresight import (
-    AlertQuerySerializer,
     AlertSerializer,
     BlockHeadroomSerializer,
     CompactionQuerySerializer,
@@ -23,6 +22,7 @@ from lentra.api.serializers.foresight import (
     WhatIfQuerySerializer,
     WhatIfSerializer,
 )
+from lentra.api.serializers.lists import NEWEST_FIRST, AlertListQuery, narrow
 from lentra.api.serializers.setup import PlannedNeedSerializer
 from lentra.registry.foresight.alerts import alert_facts
 from lentra.registry.foresight.what_if import Supposed, SupposedNeed, what_if
@@ -36,22 +36,17 @@ from lentra.registry.transactions.clock import SystemClock
 class AlertsView(GenericAPIView):
     """Alerts, the newest first."""
 
-    orders = {"newest": "-id", "oldest": "id"}
+    orders = NEWEST_FIRST
     queryset = Alert.objects.all()
 
-    @extend_schema(
-        summary="Alerts: thresholds that are reached or will be soon, and what the daily verification found",
-        parameters=query_parameters(AlertQuerySerializer),
+    @call(
+        "Alerts: thresholds that are reached or will be soon, and what the daily verification found",
+        query=AlertListQuery,
         responses=AlertSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, AlertQuerySerializer)
-        records = records_meant(values)
-        rows = Alert.objects.select_related("realm", "pool")
-        if "realm" in records:
-            rows = rows.filter(realm=records["realm"])
-        if "pool" in records:
-            rows = rows.filter(pool=records["pool"])
+        values = asked(request)
+        rows = narrow(Alert.objects.select_related("realm", "pool"), values, "realm", "pool")
         if not values["resolved"]:
             rows = rows.exclude(living=None)
         page = self.paginate_queryset(rows)
@@ -63,8 +58,8 @@ class WhatIfView(APIView):
 
     changes_registry = False
 
-    @extend_schema(
-        summary="What if: how long a pool lasts with more ranges, a plan, other growth, idle blocks given back",
+    @call(
+        "What if: how long a pool lasts with more ranges, a plan, other growth, idle blocks given back",
         request=WhatIfQuerySerializer,
         responses=WhatIfSerializer,
     )
@@ -83,19 +78,19 @@ class WhatIfView(APIView):
 
 
 class CompactionView(APIView):
-    @extend_schema(
-        summary="Which few blocks to move so that a length fits again",
-        parameters=query_parameters(CompactionQuerySerializer),
+    @call(
+        "Which few blocks to move so that a length fits again",
+        query=CompactionQuerySerializer,
         responses=CompactionSerializer,
     )
     def get(self, request: Request, ref: str) -> Response:
-        values = read_query(request, CompactionQuerySerializer)
+        values = asked(request)
         return Response(compaction(find_at_address(Pool, ref), values["length"], values["family"]))
 
 
 class BlockHeadroomView(APIView):
-    @extend_schema(
-        summary="How far a subnet's blocks can grow in place, and what is in the way",
+    @call(
+        "How far a subnet's blocks can grow in place, and what is in the way",
         responses=BlockHeadroomSerializer(many=True),
     )
     def get(self, request: Request, ref: str) -> Response:
@@ -103,8 +98,8 @@ class BlockHeadroomView(APIView):
 
 
 class ExpectPlanView(APIView):
-    @extend_schema(
-        summary="Expect a plan: what it would hand out becomes planned needs",
+    @call(
+        "Expect a plan: what it would hand out becomes planned needs",
         request=ExpectPlanSerializer,
         responses={201: answer_of(ExpectedSerializer)},
     )

@@ -5,30 +5,30 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from drf_spectacular.utils import extend_schema, extend_schema_view
 from rest_framework.generics import GenericAPIView
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from lentra.api.reading import find_at_address, query_parameters, read_query, records_meant
+from lentra.api.calls import asked, call
+from lentra.api.reading import find_at_address, records_meant
 from lentra.api.serializers.headroom import (
     BreakdownQuerySerializer,
     BreakdownRowSerializer,
     ChangesSerializer,
     DayQuerySerializer,
-    HeadroomQuerySerializer,
     HeadroomRowSerializer,
     IdleQuerySerializer,
     IdleSerializer,
     ListedRangeSerializer,
     PoolHeadroomSerializer,
     RangesQuerySerializer,
+    SpanQuerySerializer,
     TrendSerializer,
     UsageThenSerializer,
     WindowQuerySerializer,
 )
-from lentra.registry.errors import Invalid
+from lentra.api.serializers.lists import HeadroomListQuery, narrow
 from lentra.registry.foresight.headroom import overview, owner_headroom, pool_headroom, realm_headroom
 from lentra.registry.models import Pool, Project, Realm, Zone
 from lentra.registry.reports.breakdown import breakdown
@@ -44,82 +44,69 @@ class HeadroomView(GenericAPIView):
     orders = {"name": "name"}
     queryset = Pool.objects.all()
 
-    @extend_schema(
-        summary="Headroom of pools: growth, and when each is full",
-        parameters=query_parameters(HeadroomQuerySerializer),
+    @call(
+        "Headroom of pools: growth, and when each is full",
+        query=HeadroomListQuery,
         responses=HeadroomRowSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, HeadroomQuerySerializer)
+        values = asked(request)
         # Prefetched, not joined: a join would begin at the few realms and sort all pools.
-        rows = Pool.objects.prefetch_related("realm").filter(**records_meant(values))
+        rows = Pool.objects.prefetch_related("realm").all()
+        rows = narrow(rows, values, "realm", "region", "zone", "project")
         page = self.paginate_queryset(rows)
         return self.get_paginated_response(overview(page, SystemClock().now(), values["window_days"]))
 
 
-class _OneHeadroomView(APIView):
-    """Headroom of one record over a window."""
+def _one(model: type, tell: Callable[..., Any], summary: str, answer: Any, related: tuple[str, ...] = ()) -> Any:
+    """A handler that tells the headroom of one record over a window."""
 
-    model: type
-    related: tuple[str, ...] = ()
-    tell: Callable[..., list[dict[str, Any]]]  # of the record, now, the window in days
+    @call(summary, query=WindowQuerySerializer, responses=answer(many=True))
+    def get(view: APIView, request: Request, ref: str) -> Response:
+        record = find_at_address(model, ref, related)
+        return Response(tell(record, SystemClock().now(), asked(request)["window_days"]))
 
-    def get(self, request: Request, ref: str) -> Response:
-        values = read_query(request, WindowQuerySerializer)
-        record = find_at_address(self.model, ref, self.related)
-        return Response(self.tell(record, SystemClock().now(), values["window_days"]))
+    return get
 
 
-def _described(summary: str, answer: type[TrendSerializer]) -> Callable[[type[APIView]], type[APIView]]:
-    """Tells the OpenAPI document what the view's one call is for."""
-    parameters = query_parameters(WindowQuerySerializer)
-    return extend_schema_view(
-        get=extend_schema(summary=summary, parameters=parameters, responses=answer(many=True))
-    )
+class PoolHeadroomView(APIView):
+    summary = "Headroom of a pool: readings, forecast, how long each length lasts"
+    get = _one(Pool, pool_headroom, summary, PoolHeadroomSerializer, ("realm",))
 
 
-@_described("Headroom of a pool: readings, forecast, how long each length lasts", PoolHeadroomSerializer)
-class PoolHeadroomView(_OneHeadroomView):
-    model, related, tell = Pool, ("realm",), staticmethod(pool_headroom)
+class RealmHeadroomView(APIView):
+    summary = "Headroom of all pools of a realm together, per family"
+    get = _one(Realm, realm_headroom, summary, PoolHeadroomSerializer)
 
 
-@_described("Headroom of all pools of a realm together, per family", PoolHeadroomSerializer)
-class RealmHeadroomView(_OneHeadroomView):
-    model, tell = Realm, staticmethod(realm_headroom)
+class ProjectHeadroomView(APIView):
+    get = _one(Project, owner_headroom, "How a project grows", TrendSerializer)
 
 
-@_described("How a project grows", TrendSerializer)
-class ProjectHeadroomView(_OneHeadroomView):
-    model, tell = Project, staticmethod(owner_headroom)
-
-
-@_described("How a zone grows", TrendSerializer)
-class ZoneHeadroomView(_OneHeadroomView):
-    model, tell = Zone, staticmethod(owner_headroom)
+class ZoneHeadroomView(APIView):
+    get = _one(Zone, owner_headroom, "How a zone grows", TrendSerializer)
 
 
 class BreakdownView(APIView):
-    @extend_schema(
-        summary="Usage by project, zone, tier, region, pool or realm",
-        parameters=query_parameters(BreakdownQuerySerializer),
+    @call(
+        "Usage by project, zone, tier, region, pool or realm",
+        query=BreakdownQuerySerializer,
         responses=BreakdownRowSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, BreakdownQuerySerializer)
+        values = asked(request)
         by = [name.strip() for name in values["by"].split(",") if name.strip()]
         return Response(breakdown(by, values["family"], **records_meant(values)))
 
 
 class UsageOnView(APIView):
-    @extend_schema(
-        summary="Usage of pools on a day, from readings",
-        parameters=query_parameters(DayQuerySerializer),
+    @call(
+        "Usage of pools on a day, from readings",
+        query=DayQuerySerializer,
         responses=UsageThenSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, DayQuerySerializer)
-        if "on" not in values:
-            raise Invalid("say which day", field="on", suggestions=["on=2026-03-01"])
+        values = asked(request)
         pools = {pool.pk: pool for pool in Pool.objects.filter(**_scope(values))}
         return Response(
             [
@@ -138,15 +125,13 @@ class UsageOnView(APIView):
 
 
 class ChangesView(APIView):
-    @extend_schema(
-        summary="What changed between two days, and by whom",
-        parameters=query_parameters(DayQuerySerializer),
+    @call(
+        "What changed between two days, and by whom",
+        query=SpanQuerySerializer,
         responses=ChangesSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, DayQuerySerializer)
-        if "since" not in values:
-            raise Invalid("say since which day", field="since", suggestions=["since=2026-03-01"])
+        values = asked(request)
         scope = _scope(values)
         pools = list(Pool.objects.filter(**scope).values_list("pk", flat=True)) if scope else None
         until = values.get("until") or SystemClock().now().date()
@@ -154,35 +139,30 @@ class ChangesView(APIView):
 
 
 class IdleView(APIView):
-    @extend_schema(
-        summary="Idle and odd things, each with a proposed step",
-        parameters=query_parameters(IdleQuerySerializer),
+    @call(
+        "Idle and odd things, each with a proposed step",
+        query=IdleQuerySerializer,
         responses=IdleSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        records = records_meant(read_query(request, IdleQuerySerializer))
+        records = records_meant(asked(request))
         found = idle_things(SystemClock().now(), records.get("realm"), records.get("project"))
         return Response(IdleSerializer(found, many=True).data)
 
 
 class RangesView(APIView):
-    @extend_schema(
-        summary="Lists of ranges for access rules and routes",
-        parameters=query_parameters(RangesQuerySerializer),
+    @call(
+        "Lists of ranges for access rules and routes",
+        query=RangesQuerySerializer,
         responses=ListedRangeSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, RangesQuerySerializer)
+        values = asked(request)
         found = ranges_of(values.get("family"), values["aggregated"], values.get("since"), **records_meant(values))
         return Response(found)
 
 
 def _scope(values: dict[str, Any]) -> dict[str, Any]:
     """The filter of pools that realm and pool come to."""
-    records = records_meant(values)
-    scope = {}
-    if "realm" in records:
-        scope["realm"] = records["realm"]
-    if "pool" in records:
-        scope["pk"] = records["pool"].pk
-    return scope
+    scope: dict[str, Any] = {"realm__in": values["realm"]} if "realm" in values else {}
+    return scope | ({"pk__in": [pool.pk for pool in values["pool"]]} if "pool" in values else {})

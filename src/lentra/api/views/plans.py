@@ -5,15 +5,16 @@ from __future__ import annotations
 from functools import cache, partial
 from typing import Any
 
-from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
+from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, run_change
 from lentra.api.reading import find_at_address, plan_meant, read_body
+from lentra.api.serializers.lists import BY_NAME, PlanListQuery, narrow
 from lentra.api.serializers.plans import (
     DepartureSerializer,
     PlanInSerializer,
@@ -22,8 +23,7 @@ from lentra.api.serializers.plans import (
     RemovePlanSerializer,
     proposed_facts,
 )
-from lentra.registry.lookup.find import find
-from lentra.registry.models import Plan, Project, Realm
+from lentra.registry.models import Plan
 from lentra.registry.operations.plans.commit_plan import commit_plan, require_may_commit
 from lentra.registry.operations.plans.remove_plan import remove_plan
 from lentra.registry.plans.comparing import departures
@@ -35,26 +35,23 @@ class PlanViews(GenericViewSet):
     queryset = Plan.objects.select_related("realm", "project")
     lookup_field = "ref"
     lookup_value_regex = r"[^/]+"
-    orders = {"name": "name", "oldest": "id", "newest": "-id"}
+    orders = BY_NAME
 
-    @extend_schema(
-        summary="List plans", parameters=[OpenApiParameter(name, str) for name in ("realm", "project", "order")]
-    )
+    @call("List plans", query=PlanListQuery)
     def list(self, request: Request) -> Response:
-        rows = self.get_queryset()
-        for name, model in (("realm", Realm), ("project", Project)):
-            if value := request.query_params.get(name):
-                rows = rows.filter(**{name: find(model, value, name)})
+        rows = narrow(self.get_queryset(), asked(request), "realm", "project", "state")
+        if text := asked(request).get("text"):
+            rows = rows.filter(name__contains=text.lower())
         page = self.paginate_queryset(rows)
         return self.get_paginated_response(PlanSerializer(page, many=True).data)
 
-    @extend_schema(summary="Show a plan")
+    @call("Show a plan")
     def retrieve(self, request: Request, ref: str) -> Response:
         plan = find_at_address(Plan, ref, ("realm", "project"))
         return Response(PlanSerializer(plan).data, headers={"ETag": f'"{plan.last_entry}"'})
 
-    @extend_schema(
-        summary="Commit a plan, hold it, or preview it",
+    @call(
+        "Commit a plan, hold it, or preview it",
         request=PlanInSerializer,
         responses={201: answer_of(ProposedPlanSerializer)},
     )
@@ -76,7 +73,7 @@ class PlanViews(GenericViewSet):
 
         return run_change(request, work, proposed_facts, 201, token=lambda proposed: proposed.token)
 
-    @extend_schema(summary="Remove a plan", request=RemovePlanSerializer, responses=answer_of(PlanSerializer))
+    @call("Remove a plan", request=RemovePlanSerializer, responses=answer_of(PlanSerializer))
     @action(detail=True, methods=["post"])
     def remove(self, request: Request, ref: str) -> Response:
         plan = find_at_address(Plan, ref)
@@ -89,7 +86,7 @@ class PlanViews(GenericViewSet):
             lambda plan: PlanSerializer(plan).data,
         )
 
-    @extend_schema(summary="Where the registry has departed from a plan", responses=DepartureSerializer(many=True))
+    @call("Where the registry has departed from a plan", responses=DepartureSerializer(many=True))
     @action(detail=True, methods=["get"], pagination_class=None)
     def departures(self, request: Request, ref: str) -> Response:
         plan = find_at_address(Plan, ref, ("realm", "project"))
@@ -99,8 +96,6 @@ class PlanViews(GenericViewSet):
 class PlanSchemaView(APIView):
     """The JSON Schema of the plan format."""
 
-    @extend_schema(
-        summary="The JSON Schema of a plan", responses={200: {"type": "object", "additionalProperties": True}}
-    )
+    @call("The JSON Schema of a plan", responses={200: {"type": "object", "additionalProperties": True}})
     def get(self, request: Request) -> Response:
         return Response(schema())

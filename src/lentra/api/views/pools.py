@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from django.db.models import QuerySet
-from drf_spectacular.utils import extend_schema
 from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from lentra.addressing.prefix import Prefix
+from lentra.api.calls import call
 from lentra.api.changes import answer_of, run_change
 from lentra.api.reading import read_body
 from lentra.api.serializers.setup import (
@@ -24,26 +24,17 @@ from lentra.api.serializers.setup import (
 from lentra.api.serializers.space import PoolUsageSerializer
 from lentra.api.views.setup import SetUpViews, describe
 from lentra.registry.errors import Invalid
-from lentra.registry.models import Pool
 from lentra.registry.operations.pools.add_pool import add_pool, add_range
 from lentra.registry.operations.pools.carve_pool import carve_pool, give_back_pool
 from lentra.registry.operations.pools.change_range import RangeChanged, change_range
 from lentra.registry.operations.subnets.add_family import add_second_family
 from lentra.registry.reports.usage import usage_of_pools
-from lentra.registry.rules.kinds import KINDS
 from lentra.registry.transactions.change import Change
 
 
 class PoolViews(SetUpViews):
     kind = "pool"
     related = ("realm", "parent", "sheet", "region", "zone", "project")
-    filter_by = {
-        "realm": KINDS["realm"].model,
-        "region": KINDS["region"].model,
-        "zone": KINDS["zone"].model,
-        "project": KINDS["project"].model,
-        "parent": Pool,
-    }
 
     def get_queryset(self) -> QuerySet:
         return super().get_queryset().prefetch_related("ranges")
@@ -69,8 +60,8 @@ class PoolViews(SetUpViews):
     def remove(self, change: Change, record: Any, version: int | None) -> Any:
         return give_back_pool(change, record.pk, version)
 
-    @extend_schema(
-        summary="Add a range to a pool",
+    @call(
+        "Add a range to a pool",
         request=NewRangeSerializer,
         responses={201: answer_of(PoolSerializer)},
     )
@@ -82,8 +73,8 @@ class PoolViews(SetUpViews):
         length = (values["family"], values["length"]) if "length" in values else None
         return self.change(request, lambda change: add_range(change, pool.pk, values.get("range"), length), 201)
 
-    @extend_schema(
-        summary="Change a range of a pool",
+    @call(
+        "Change a range of a pool",
         request=ChangeRangeSerializer,
         responses=answer_of(RangeChangedSerializer),
     )
@@ -108,8 +99,8 @@ class PoolViews(SetUpViews):
             token=lambda changed: changed.token,
         )
 
-    @extend_schema(
-        summary="Add IPv6 to the subnets of a pool",
+    @call(
+        "Add IPv6 to the subnets of a pool",
         request=SecondFamilySerializer,
         responses=answer_of(SecondFamilyAddedSerializer),
     )
@@ -128,7 +119,7 @@ class PoolViews(SetUpViews):
             },
         )
 
-    @extend_schema(summary="Usage of a pool", responses=PoolUsageSerializer)
+    @call("Usage of a pool", responses=PoolUsageSerializer)
     @action(detail=True, methods=["get"])
     def usage(self, request: Request, ref: str) -> Response:
         """Usage of the pool by itself, and with the pools carved from it."""

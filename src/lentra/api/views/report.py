@@ -5,12 +5,13 @@ from __future__ import annotations
 from django.http import HttpResponse
 from django.shortcuts import render
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiResponse, extend_schema
+from drf_spectacular.utils import OpenApiResponse
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from lentra.api.reading import find_at_address, query_parameters, read_query, records_meant
+from lentra.api.calls import asked, call
+from lentra.api.reading import find_at_address, records_meant
 from lentra.api.report.figures import project_figures, realm_figures
 from lentra.api.serializers.report import ProjectGridSerializer, ReportQuerySerializer
 from lentra.registry.errors import Invalid
@@ -20,13 +21,13 @@ from lentra.registry.transactions.clock import SystemClock
 
 
 class ReportView(APIView):
-    @extend_schema(
-        summary="A printable report of a realm or a project, as a page",
-        parameters=query_parameters(ReportQuerySerializer),
+    @call(
+        "A printable report of a realm or a project, as a page",
+        query=ReportQuerySerializer,
         responses={(200, "text/html"): OpenApiResponse(OpenApiTypes.STR)},
     )
     def get(self, request: Request) -> HttpResponse:
-        records = records_meant(read_query(request, ReportQuerySerializer))
+        records = records_meant(asked(request))
         now = SystemClock().now()
         if len(records) != 1:
             names = Realm.objects.values_list("name", flat=True)[:5]
@@ -43,6 +44,6 @@ class ReportView(APIView):
 
 
 class ProjectGridView(APIView):
-    @extend_schema(summary="A project over zones and tiers", responses=ProjectGridSerializer)
+    @call("A project over zones and tiers", responses=ProjectGridSerializer)
     def get(self, request: Request, ref: str) -> Response:
         return Response(project_grid(find_at_address(Project, ref)))

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib.auth import login, logout, update_session_auth_hash
+from django.db.models import Q
 from django.http import Http404
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import ensure_csrf_cookie
-from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.permissions import AllowAny
@@ -17,14 +17,17 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
+from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, run_change
 from lentra.api.fields import Strict
 from lentra.api.reading import find_at_address, read_body
+from lentra.api.serializers.lists import BY_AGE, TokenListQuery, narrow
 from lentra.api.serializers.setup import PersonSerializer, TokenSerializer
 from lentra.api.signing_in import peer_of
 from lentra.registry.models import Token
 from lentra.registry.operations.people.manage_people import add_token, change_password, revoke_token
 from lentra.registry.operations.people.sign_in import prove, sign_in
+from lentra.registry.transactions.clock import SystemClock
 
 
 class SignInSerializer(Strict):
@@ -47,29 +50,27 @@ class SessionView(APIView):
     permission_classes = (AllowAny,)
     changes_registry = False
 
-    @extend_schema(summary="Who am I?", responses=PersonSerializer)
+    @call("Who am I?", responses=PersonSerializer)
     def get(self, request: Request) -> Response:
         if request.user is None or not request.user.is_authenticated:
             raise AuthenticationFailed("nobody is signed in here")
         return Response(PersonSerializer(request.user).data)
 
-    @extend_schema(summary="Sign in (starts a session)", request=SignInSerializer, responses=PersonSerializer)
+    @call("Sign in (starts a session)", request=SignInSerializer, responses=PersonSerializer)
     def post(self, request: Request) -> Response:
         values = read_body(request, SignInSerializer)
         person = sign_in(values["name"], values["password"], peer_of(request))
         login(request._request, person)
         return Response(PersonSerializer(person).data)
 
-    @extend_schema(summary="Sign out", responses={204: None})
+    @call("Sign out", responses={204: None})
     def delete(self, request: Request) -> Response:
         logout(request._request)
         return Response(status=204)
 
 
 class PasswordView(APIView):
-    @extend_schema(
-        summary="Change one's own password", request=PasswordSerializer, responses=answer_of(PersonSerializer)
-    )
+    @call("Change one's own password", request=PasswordSerializer, responses=answer_of(PersonSerializer))
     def post(self, request: Request) -> Response:
         values = read_body(request, PasswordSerializer)
         prove(request.user, values["current"], peer_of(request))
@@ -91,15 +92,20 @@ class TokenViews(GenericViewSet):
     queryset = Token.objects.none()
     lookup_field = "ref"
     lookup_value_regex = r"[0-9]{1,18}"
+    orders = BY_AGE
 
-    @extend_schema(summary="List tokens")
+    @call("List tokens", query=TokenListQuery)
     def list(self, request: Request) -> Response:
         rows = Token.objects.select_related("person")
         if not request.user.may("admin"):
             rows = rows.filter(person=request.user)
+        rows = narrow(rows, asked(request), "person", "role")
+        if (usable := asked(request).get("usable")) is not None:
+            over = Q(revoked_at__isnull=False) | Q(expires_at__lte=SystemClock().now())
+            rows = rows.exclude(over) if usable else rows.filter(over)
         return self.get_paginated_response(self.get_serializer(self.paginate_queryset(rows), many=True).data)
 
-    @extend_schema(summary="Make a token", responses={201: answer_of(TokenSerializer)})
+    @call("Make a token", responses={201: answer_of(TokenSerializer)})
     def create(self, request: Request) -> Response:
         read = self.get_serializer(data=request.data)
         read.is_valid(raise_exception=True)
@@ -116,7 +122,7 @@ class TokenViews(GenericViewSet):
 
         return run_change(request, work, lambda token: self.get_serializer(token).data, 201, kept=without_text)
 
-    @extend_schema(summary="Revoke a token", responses={200: answer_of(TokenSerializer)})
+    @call("Revoke a token", responses={200: answer_of(TokenSerializer)})
     def destroy(self, request: Request, ref: str) -> Response:
         token = _find_token(request, ref)
         return run_change(

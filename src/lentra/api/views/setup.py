@@ -6,22 +6,19 @@ from datetime import timedelta
 from typing import Any
 
 from django.db.models import Q, QuerySet
-from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
+from rest_framework.serializers import CharField
 from rest_framework.viewsets import GenericViewSet
 
+from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import find_at_address
-from lentra.api.serializers.setup import (
-    BY_KIND,
-    PersonSerializer,
-    UseSerializer,
-)
-from lentra.registry.errors import Invalid
+from lentra.api.serializers.lists import BY_AGE, BY_NAME, SET_UP_FILTERS, list_query
+from lentra.api.serializers.setup import BY_KIND, PersonSerializer, UseSerializer
 from lentra.registry.lookup.find import find
-from lentra.registry.models import Plan, Pool, Reservation
+from lentra.registry.models import Reservation
 from lentra.registry.operations.people.manage_people import add_person, edit_person, revoke_tokens
 from lentra.registry.operations.people.sign_in import lift_lock
 from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
@@ -48,22 +45,35 @@ class SetUpViews(GenericViewSet):
     related: tuple[str, ...] = ()
     lookup_field = "ref"
     lookup_value_regex = r"[^/]+"
-    filter_by: dict[str, Any] = {}
-    orders = {"name": "name", "oldest": "id", "newest": "-id"}
+    orders = BY_NAME
+    many: dict[str, str] = {}  # filters by what a record has several of: filter -> column
 
     def get_queryset(self) -> QuerySet:
         # Prefetched, not joined: a join would begin at the smaller table and sort the larger one.
         return KINDS[self.kind].model._default_manager.prefetch_related(*self.related)
 
     def list(self, request: Request) -> Response:
-        rows = self.get_queryset()
-        for name, model in self.filter_by.items():
-            if value := request.query_params.get(name):
-                rows = rows.filter(**{name: find(model, value, name)})
-        if text := request.query_params.get("text"):
-            rows = self.search(rows, text[:100])
+        values = asked(request)
+        rows = self.narrow(self.get_queryset(), values)
+        if text := values.get("text"):
+            rows = self.search(rows, text)
         page = self.paginate_queryset(rows)
         return self.get_paginated_response(self.get_serializer(page, many=True).data)
+
+    def narrow(self, rows: QuerySet, values: dict[str, Any]) -> QuerySet:
+        """The rows that have any of what is asked for of each filter of the kind."""
+        for name in SET_UP_FILTERS.get(self.kind, {}).keys() & values.keys():
+            if name in self.many:  # looked up apart, lest a row come twice
+                found = rows.model.objects.filter(**{f"{self.many[name]}__in": values[name]})
+                rows = rows.filter(pk__in=found.values("pk"))
+            elif isinstance(values[name], list):
+                rows = rows.filter(**{f"{name}__in": values[name]})
+            else:
+                rows = self.narrow_by(rows, name, values[name])
+        return rows
+
+    def narrow_by(self, rows: QuerySet, name: str, value: Any) -> QuerySet:
+        return rows.filter(**{name: value})
 
     def search(self, rows: QuerySet, text: str) -> QuerySet:
         return rows.filter(name__contains=text.lower())
@@ -144,7 +154,6 @@ class RegionViews(SetUpViews):
 class ZoneViews(SetUpViews):
     kind = "zone"
     related = ("region",)
-    filter_by = {"region": KINDS["region"].model}
 
 
 class TierViews(SetUpViews):
@@ -158,8 +167,7 @@ class ProjectViews(SetUpViews):
 class KeepOutViews(SetUpViews):
     kind = "keep-out"
     related = ("realm",)
-    filter_by = {"realm": KINDS["realm"].model}
-    orders = {"oldest": "id", "newest": "-id"}
+    orders = BY_AGE
 
     def search(self, rows: QuerySet, text: str) -> QuerySet:
         return rows.filter(Q(reason__icontains=text) | Q(source__icontains=text) | Q(kind=text))
@@ -182,15 +190,14 @@ class KeepOutViews(SetUpViews):
 class ReservationViews(SetUpViews):
     kind = "reservation"
     related = ("realm", "pool", "plan", "zone")
-    filter_by = {"realm": KINDS["realm"].model, "pool": Pool, "plan": Plan}
+    many = {"project": "projects", "tier": "tiers"}
 
     def get_queryset(self) -> QuerySet:
-        rows = super().get_queryset().prefetch_related("extents", "projects", "tiers")
-        if days := self.request.query_params.get("ending_within"):
-            if not days.isascii() or not days.isdigit() or len(days) > 5:
-                raise Invalid("ending_within is a number of days", field="ending_within", received=days[:20])
-            rows = rows.filter(ends_at__lte=SystemClock().now() + timedelta(days=int(days)))
-        return rows
+        return super().get_queryset().prefetch_related("extents", "projects", "tiers")
+
+    def narrow_by(self, rows: QuerySet, name: str, value: Any) -> QuerySet:
+        assert name == "ending_within"
+        return rows.filter(ends_at__lte=SystemClock().now() + timedelta(days=value))
 
     def search(self, rows: QuerySet, text: str) -> QuerySet:
         return rows.filter(Q(name__contains=text.lower()) | Q(reason__icontains=text) | Q(service=text))
@@ -213,12 +220,12 @@ class ReservationViews(SetUpViews):
 class PlannedNeedViews(SetUpViews):
     kind = "planned need"
     related = ("pool", "project")
-    filter_by = {"pool": Pool, "project": KINDS["project"].model}
-    orders = {"day": "day", "name": "name", "oldest": "id", "newest": "-id"}
+    orders = {"day": "day", **BY_NAME}
 
 
 class PersonViews(SetUpViews):
     kind = "person"
+    many = {"project": "projects"}
 
     def add(self, change: Change, values: dict[str, Any]) -> Any:
         return add_person(change, values, values.pop("password", None), values.pop("projects", []))
@@ -227,14 +234,14 @@ class PersonViews(SetUpViews):
         password, projects = values.pop("password", None), values.pop("projects", None)
         return edit_person(change, record.pk, values, password, projects, version)
 
-    @extend_schema(summary="Lift the lock of a person", request=None, responses=answer_of(PersonSerializer))
+    @call("Lift the lock of a person", request=None, responses=answer_of(PersonSerializer))
     @action(detail=True, methods=["post"])
     def unlock(self, request: Request, ref: str) -> Response:
         """Forget the failed sign-ins with a person's name, so that the next is looked at."""
         person = self.one(ref)
         return self.change(request, lambda change: lift_lock(change, person.pk))
 
-    @extend_schema(summary="Revoke all tokens of a person", request=None, responses=answer_of(PersonSerializer))
+    @call("Revoke all tokens of a person", request=None, responses=answer_of(PersonSerializer))
     @action(detail=True, methods=["post"], url_path="revoke-tokens")
     def revoke_tokens(self, request: Request, ref: str) -> Response:
         """Make all tokens of a person useless from now on: one's own, or anybody's by an admin."""
@@ -252,8 +259,6 @@ def describe(views: type[SetUpViews]) -> None:
     serializer = BY_KIND[views.kind]
     views.serializer_class = serializer
     answer = answer_of(serializer)  # type: ignore[arg-type]
-    more = ("ending_within",) if views is ReservationViews else ()
-    filters = [OpenApiParameter(name, str) for name in (*views.filter_by, *more, "text", "order")]
     noun = views.kind
     words = {
         "list": f"List {noun}s",
@@ -263,13 +268,18 @@ def describe(views: type[SetUpViews]) -> None:
         "destroy": f"Remove a {noun}",
     }
     for name, summary in words.items():
-        options: dict[str, Any] = {"summary": summary}
+        options: dict[str, Any] = {}
         if name in ("create", "partial_update", "destroy"):
             options["responses"] = {201 if name == "create" else 200: answer}
         if name == "list":
-            options["parameters"] = filters
-        setattr(views, name, extend_schema(**options)(_own(views, name)))
-    views.use = extend_schema(summary=f"What uses a {noun}", responses=UseSerializer)(_own(views, "use"))  # type: ignore[method-assign]
+            options["query"] = list_query(f"{noun}s".capitalize(), views.orders, **_filters(noun))
+        setattr(views, name, call(summary, **options)(_own(views, name)))
+    views.use = call(f"What uses a {noun}", responses=UseSerializer)(_own(views, "use"))  # type: ignore[method-assign]
+
+
+def _filters(kind: str) -> dict[str, Any]:
+    text = CharField(required=False, max_length=100, help_text="Part of the name, or of what else it is told by.")
+    return {**SET_UP_FILTERS.get(kind, {}), "text": text}
 
 
 def _own(views: type[SetUpViews], name: str) -> Any:

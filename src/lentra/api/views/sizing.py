@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -16,8 +15,9 @@ from lentra.addressing.prefix import Prefix, parse_address
 from lentra.addressing.refusal import Refusal
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.sizing import size_by_hosts, size_by_subnets, size_of_length
+from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, run_change
-from lentra.api.reading import query_parameters, read_body, read_query, rules_meant
+from lentra.api.reading import read_body, rules_meant
 from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
 from lentra.api.serializers.sizing import (
     CarriesQuerySerializer,
@@ -40,7 +40,7 @@ from lentra.api.serializers.sizing import (
 from lentra.api.serializers.subnets import SubnetSerializer
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
-from lentra.registry.models import Pool, Realm, Region
+from lentra.registry.models import Realm
 from lentra.registry.operations.subnets.set_up_cluster import ClusterMade, ClusterRequest, set_up_cluster
 from lentra.registry.reports.clash_check import check_ranges
 from lentra.registry.reports.still_fits import still_fits
@@ -65,8 +65,8 @@ class _WorkingOut(APIView):
 
 
 class PackView(_WorkingOut):
-    @extend_schema(
-        summary="Size several subnets, and pack them largest first",
+    @call(
+        "Size several subnets, and pack them largest first",
         request=PackQuerySerializer,
         responses=PackedSerializer,
     )
@@ -114,13 +114,13 @@ def _size_of(need: dict[str, Any], sheet: RuleSheet, family: int) -> Any:
 
 
 class SplitView(APIView):
-    @extend_schema(
-        summary="Split a block equally",
-        parameters=query_parameters(SplitQuerySerializer),
+    @call(
+        "Split a block equally",
+        query=SplitQuerySerializer,
         responses=SplitSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, SplitQuerySerializer)
+        values = asked(request)
         block: Prefix = values["prefix"]
         if ("into" in values) == ("length" in values):
             raise Invalid("say into how many parts, or of which length", field="into", suggestions=["into=4"])
@@ -138,13 +138,13 @@ class SplitView(APIView):
 
 
 class CarriesView(APIView):
-    @extend_schema(
-        summary="What a block carries: hosts, subnets, cluster nodes",
-        parameters=query_parameters(CarriesQuerySerializer),
+    @call(
+        "What a block carries: hosts, subnets, cluster nodes",
+        query=CarriesQuerySerializer,
         responses=CarriesSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, CarriesQuerySerializer)
+        values = asked(request)
         block, sheet = values["prefix"], rules_meant(values)
         rules = sheet.family(block.family)
         nodes = alone = None
@@ -171,13 +171,13 @@ class CarriesView(APIView):
 
 
 class RangeSizeView(APIView):
-    @extend_schema(
-        summary="Size a range by the number of subnets in it",
-        parameters=query_parameters(RangeSizeQuerySerializer),
+    @call(
+        "Size a range by the number of subnets in it",
+        query=RangeSizeQuerySerializer,
         responses=RangeSizeSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, RangeSizeQuerySerializer)
+        values = asked(request)
         sheet = rules_meant(values)
         facts = asdict(size_by_subnets(values["subnets"], sheet, growth=values["growth"], family=values["family"]))
         return Response(
@@ -206,7 +206,7 @@ def _cluster_facts(size: Any, sheet: str, services: Any) -> dict[str, Any]:
 
 
 class ClusterSizeView(_WorkingOut):
-    @extend_schema(summary="Size a cluster", request=ClusterSizeQuerySerializer, responses=ClusterSizeSerializer)
+    @call("Size a cluster", request=ClusterSizeQuerySerializer, responses=ClusterSizeSerializer)
     def post(self, request: Request) -> Response:
         values = read_body(request, ClusterSizeQuerySerializer)
         sheet = rules_meant(values)
@@ -220,8 +220,8 @@ class ClusterSizeView(_WorkingOut):
 
 
 class ClusterView(APIView):
-    @extend_schema(
-        summary="Set up a cluster's address space in one go",
+    @call(
+        "Set up a cluster's address space in one go",
         request=ClusterSerializer,
         responses={201: answer_of(ClusterMadeSerializer)},
     )
@@ -246,8 +246,8 @@ def _made(made: ClusterMade) -> dict[str, Any]:
 
 
 class CheckRangesView(_WorkingOut):
-    @extend_schema(
-        summary="Check a list of ranges against the registry",
+    @call(
+        "Check a list of ranges against the registry",
         request=CheckQuerySerializer,
         responses=CheckedSerializer(many=True),
     )
@@ -260,13 +260,10 @@ class CheckRangesView(_WorkingOut):
 
 
 class StillFitsView(APIView):
-    @extend_schema(
-        summary="What still fits in a pool, a region or a realm",
-        parameters=query_parameters(StillFitsQuerySerializer),
+    @call(
+        "What still fits in a pool, a region or a realm",
+        query=StillFitsQuerySerializer,
         responses=RoomForSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, StillFitsQuerySerializer)
-        kinds: dict[str, type] = {"pool": Pool, "region": Region, "realm": Realm}
-        given: dict[str, Any] = {name: find(kinds[name], value, name) for name, value in values.items()}
-        return Response(still_fits(**given))
+        return Response(still_fits(**asked(request)))

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from lentra.api.reading import query_parameters, read_query, records_meant
+from lentra.api.calls import asked, call
+from lentra.api.reading import records_meant
 from lentra.api.serializers.space_map import MapQuerySerializer, SpaceMapSerializer
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Realm
@@ -15,13 +15,13 @@ from lentra.registry.reports.space_map import ranges_to_map, realm_of, space_map
 
 
 class SpaceMapView(APIView):
-    @extend_schema(
-        summary="The map of space: what lies in a prefix, as fine as one zoom can show",
-        parameters=query_parameters(MapQuerySerializer),
+    @call(
+        "The map of space: what lies in a prefix, as fine as one zoom can show",
+        query=MapQuerySerializer,
         responses=SpaceMapSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, MapQuerySerializer)
+        values = asked(request)
         records = records_meant(values)
         realm, pool, region = (records.get(name) for name in ("realm", "pool", "region"))
         view = values.get("range")

@@ -5,15 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from django.db.models import Q
-from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
 from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet
 
-from lentra.addressing.prefix import parse_prefix
-from lentra.addressing.refusal import Refusal
+from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import find_at_address
 from lentra.api.serializers.inside import (
@@ -22,6 +19,7 @@ from lentra.api.serializers.inside import (
     NewAddressesSerializer,
     shown_addresses,
 )
+from lentra.api.serializers.lists import SubnetListQuery
 from lentra.api.serializers.space import LedgerSerializer, WhereaboutsSerializer
 from lentra.api.serializers.subnets import (
     AttachSerializer,
@@ -35,10 +33,8 @@ from lentra.api.serializers.subnets import (
     SubnetEditSerializer,
     SubnetSerializer,
 )
-from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
-from lentra.registry.models import LedgerEntry, Plan, Pool, Project, Realm, Region, Subnet, Tier, Zone
-from lentra.registry.models.subnets import SUBNET_STATES
+from lentra.registry.models import LedgerEntry, Subnet
 from lentra.registry.operations.subnets.attach_address import attach_address, detach_address
 from lentra.registry.operations.subnets.edit_subnet import edit_subnet
 from lentra.registry.operations.subnets.give_back import give_back_subnet
@@ -51,13 +47,7 @@ from lentra.registry.reports.listing import ORDERS, RELATED, subnets_matching
 from lentra.registry.requests.request import SubnetRequest
 from lentra.registry.space.evidence import whereabouts
 
-_PLACES = {"realm": Realm, "pool": Pool, "project": Project, "region": Region, "zone": Zone, "tier": Tier}
 _WITH_SHEET = (*RELATED, "pool__sheet")
-_FILTERS = [
-    *_PLACES,
-    *("state", "family", "label", "inside", "covering", "text", "tag", "plan", "public", "order"),
-]
-
 
 # Making a serializer costs more than using it; these keep nothing between two uses.
 _READ_REQUEST = RequestSerializer()
@@ -79,19 +69,19 @@ class SubnetViews(GenericViewSet):
     lookup_value_regex = r"[^/]+"
     orders = ORDERS
 
-    @extend_schema(summary="List subnets", parameters=[OpenApiParameter(name, str) for name in _FILTERS])
+    @call("List subnets", query=SubnetListQuery)
     def list(self, request: Request) -> Response:
-        rows = subnets_matching(**read_filters(request))
+        rows = subnets_matching(asked(request))
         page = self.paginate_queryset(rows)
         return self.get_paginated_response([_shown(subnet) for subnet in page])
 
-    @extend_schema(summary="Show a subnet")
+    @call("Show a subnet")
     def retrieve(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref, _WITH_SHEET)
         return Response(_shown(subnet), headers={"ETag": f'"{subnet.last_entry}"'})
 
-    @extend_schema(
-        summary="Ask for subnets, and be handed them",
+    @call(
+        "Ask for subnets, and be handed them",
         request=RequestSerializer,
         responses={201: answer_of(HandedOutSerializer)},
     )
@@ -102,8 +92,8 @@ class SubnetViews(GenericViewSet):
             request, lambda change: hand_out(change, wanted), _handed_out, 201, token=lambda handed: handed.token
         )
 
-    @extend_schema(
-        summary="Rename, relabel, annotate",
+    @call(
+        "Rename, relabel, annotate",
         request=SubnetEditSerializer,
         responses=answer_of(SubnetSerializer),
     )
@@ -119,7 +109,7 @@ class SubnetViews(GenericViewSet):
 
         return run_change(request, work, _shown)
 
-    @extend_schema(summary="Give a subnet back", request=ReleaseSerializer, responses=answer_of(SubnetSerializer))
+    @call("Give a subnet back", request=ReleaseSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def release(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref)
@@ -133,45 +123,41 @@ class SubnetViews(GenericViewSet):
             _shown,
         )
 
-    @extend_schema(summary="Grow a subnet", request=GrowSerializer, responses=answer_of(SubnetSerializer))
+    @call("Grow a subnet", request=GrowSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def grow(self, request: Request, ref: str) -> Response:
         return self._change(request, ref, GrowSerializer, grow_subnet)
 
-    @extend_schema(summary="Shrink a subnet", request=ShrinkSerializer, responses=answer_of(SubnetSerializer))
+    @call("Shrink a subnet", request=ShrinkSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def shrink(self, request: Request, ref: str) -> Response:
         return self._change(request, ref, ShrinkSerializer, shrink_subnet)
 
-    @extend_schema(
-        summary="Keep room behind a subnet", request=RoomSerializer, responses=answer_of(SubnetSerializer)
-    )
+    @call("Keep room behind a subnet", request=RoomSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def room(self, request: Request, ref: str) -> Response:
         return self._change(request, ref, RoomSerializer, set_room)
 
-    @extend_schema(summary="Confirm a held subnet", request=None, responses=answer_of(SubnetSerializer))
+    @call("Confirm a held subnet", request=None, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def confirm(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref)
         return run_change(request, lambda change: confirm_held(change, subnet.pk), _shown)
 
-    @extend_schema(
-        summary="Attach a public address", request=AttachSerializer, responses=answer_of(SubnetSerializer)
-    )
+    @call("Attach a public address", request=AttachSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def attach(self, request: Request, ref: str) -> Response:
         return self._change(request, ref, AttachSerializer, attach_address)
 
-    @extend_schema(summary="Detach a public address", request=None, responses=answer_of(SubnetSerializer))
+    @call("Detach a public address", request=None, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def detach(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref)
         version = read_version(request)
         return run_change(request, lambda change: detach_address(change, subnet.pk, version), _shown)
 
-    @extend_schema(
-        summary="Replace a subnet by a new one, and let it retire",
+    @call(
+        "Replace a subnet by a new one, and let it retire",
         request=ReplaceSerializer,
         responses={201: answer_of(HandedOutSerializer)},
     )
@@ -189,8 +175,8 @@ class SubnetViews(GenericViewSet):
             token=lambda handed: handed.token,
         )
 
-    @extend_schema(
-        summary="Record addresses in a subnet",
+    @call(
+        "Record addresses in a subnet",
         request=NewAddressesSerializer,
         responses={201: answer_of(AddressesMadeSerializer)},
     )
@@ -207,7 +193,7 @@ class SubnetViews(GenericViewSet):
             201,
         )
 
-    @extend_schema(summary="What each address of a subnet is for", responses=AddressMapSerializer)
+    @call("What each address of a subnet is for", responses=AddressMapSerializer)
     @action(detail=True, methods=["get"], url_path="address-map", pagination_class=None)
     def address_map(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref, ("pool__sheet",))
@@ -226,7 +212,7 @@ class SubnetViews(GenericViewSet):
 
         return run_change(request, work, _shown)
 
-    @extend_schema(summary="A subnet's history", responses=LedgerSerializer(many=True))
+    @call("A subnet's history", responses=LedgerSerializer(many=True))
     @action(detail=True, methods=["get"], pagination_class=None)
     def history(self, request: Request, ref: str) -> Response:
         number = int(ref) if ref.isascii() and ref.isdigit() else find_at_address(Subnet, ref).pk
@@ -234,58 +220,9 @@ class SubnetViews(GenericViewSet):
         rows = rows.order_by("-number")[:200]
         return Response(LedgerSerializer(rows, many=True).data)
 
-    @extend_schema(summary="A subnet's neighbours", responses=WhereaboutsSerializer(many=True))
+    @call("A subnet's neighbours", responses=WhereaboutsSerializer(many=True))
     @action(detail=True, methods=["get"], pagination_class=None)
     def neighbours(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref, ("realm",))
         found = [whereabouts(subnet.realm, b.family, b.first, b.last) for b in subnet.blocks()]
         return Response(WhereaboutsSerializer(found, many=True).data)
-
-
-def read_filters(request: Request) -> dict[str, Any]:
-    """The filters of a list of subnets, from the query; unknown ones are refused."""
-    query = request.query_params
-    for name in query:
-        if name not in (*_FILTERS, "limit", "cursor"):
-            raise serializers.ValidationError(
-                {name[:60]: [f"there is no such filter; known are {', '.join(_FILTERS)}"]},
-                code="unknown-field",
-            )
-    values: dict[str, Any] = {n: find(m, query[n], n) for n, m in _PLACES.items() if query.get(n)}
-    if state := query.get("state"):
-        if state not in SUBNET_STATES:
-            raise Invalid(
-                f"{state[:30]!r} is not a state of a subnet",
-                field="state",
-                received=state[:30],
-                suggestions=SUBNET_STATES,
-            )
-        values["state"] = state
-    if family := query.get("family"):
-        if family not in ("4", "6"):
-            raise Invalid("family is 4 or 6", field="family", received=family[:30], suggestions=["4", "6"])
-        values["family"] = int(family)
-    for name in ("inside", "covering"):
-        if text := query.get(name):
-            try:
-                values[name] = parse_prefix(text)
-            except Refusal as refusal:
-                raise refusal.about(name)
-    if tag := query.get("tag"):
-        if not tag.isascii() or not tag.isdigit() or len(tag) > 5:
-            raise Invalid(
-                f"{tag[:20]!r} is not a segment tag", field="tag", received=tag[:20], suggestions=["100"]
-            )
-        values["tag"] = int(tag)
-    if plan := query.get("plan"):
-        values["plan"] = find(Plan, plan, "plan")
-    if public := query.get("public"):
-        if public not in ("held", "attached", "idle"):
-            raise Invalid(
-                "public is held, attached or idle", field="public", suggestions=["held", "attached", "idle"]
-            )
-        values["public"] = public
-    for name in ("label", "text"):
-        if text := query.get(name):
-            values[name] = text[:200]
-    return values

@@ -6,20 +6,19 @@ from dataclasses import asdict
 from typing import Any
 
 from django.db.models import Q
-from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.generics import GenericAPIView, ListAPIView
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from lentra.addressing.prefix import parse_range
-from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spread_over_zones
 from lentra.addressing.special import SPECIAL, prefilled_notes
-from lentra.api.changes import answer_of, flag, reason
-from lentra.api.fields import NameField, Strict
-from lentra.api.reading import query_parameters, read_query, records_meant, rules_meant
+from lentra.api.calls import asked, call
+from lentra.api.changes import answer_of
+from lentra.api.fields import MeantField, OneOf, RangeField, Strict, growth_field, hosts_field, length_field, meant
+from lentra.api.reading import rules_meant
+from lentra.api.serializers.lists import LedgerQuery, UsageListQuery, in_span, narrow
 from lentra.api.serializers.sizing import (
     ExplainQuerySerializer,
     ExplanationSerializer,
@@ -37,24 +36,23 @@ from lentra.api.serializers.space import (
 )
 from lentra.api.views.sizing import size_facts
 from lentra.registry.errors import Invalid
-from lentra.registry.lookup.find import find
 from lentra.registry.mending import mend_registry
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.reports.candidates import candidates
 from lentra.registry.reports.usage import usage_facts, usage_of_pools, usage_together
 from lentra.registry.reports.verify import verify
 from lentra.registry.rules.permissions import require, visible_entries
-from lentra.registry.space.evidence import whereabouts
+from lentra.registry.space.evidence import realms_at, whereabouts
 
 
 class SizeView(APIView):
-    @extend_schema(
-        summary="Size by hosts, or by length",
-        parameters=query_parameters(SizeQuerySerializer),
+    @call(
+        "Size by hosts, or by length",
+        query=SizeQuerySerializer,
         responses=SizeSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, SizeQuerySerializer)
+        values = asked(request)
         sheet = rules_meant(values)
         hosts, length, family = values.get("hosts"), values.get("length"), values["family"]
         zones = values.get("zones")
@@ -71,13 +69,13 @@ class SizeView(APIView):
 
 
 class ExplainView(APIView):
-    @extend_schema(
-        summary="Explain a prefix",
-        parameters=query_parameters(ExplainQuerySerializer),
+    @call(
+        "Explain a prefix",
+        query=ExplainQuerySerializer,
         responses=ExplanationSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, ExplainQuerySerializer)
+        values = asked(request)
         sheet = rules_meant(values)
         block = values["prefix"]
         facts = asdict(explain(block, sheet))
@@ -91,16 +89,16 @@ class ExplainView(APIView):
 
 
 class CandidateQuerySerializer(Strict):
-    project = NameField()
-    tier = NameField(required=False)
-    zone = NameField(required=False)
-    region = NameField(required=False)
-    realm = NameField(required=False)
-    family = serializers.ChoiceField([4, 6], required=False, default=4)
-    hosts = serializers.IntegerField(required=False, min_value=1, max_value=1 << 32)
-    growth = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1000)
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
-    placement = serializers.ChoiceField(["snug", "low", "roomy"], required=False)
+    project = MeantField(Project, help_text="Who the subnet is for: name or number.")
+    tier = MeantField(Tier, required=False)
+    zone = MeantField(Zone, required=False, related=("region",))
+    region = MeantField(Region, required=False)
+    realm = MeantField(Realm, required=False)
+    family = OneOf([4, 6], required=False, default=4)
+    hosts = hosts_field()
+    growth = growth_field()
+    length = length_field()
+    placement = OneOf(["snug", "low", "roomy"], required=False)
     dual = serializers.BooleanField(required=False, default=False, help_text="IPv6 is wanted beside IPv4.")
 
 
@@ -112,23 +110,16 @@ class CandidatesAnswerSerializer(serializers.Serializer):
 
 
 class CandidatesView(APIView):
-    @extend_schema(
-        summary="Pools that may serve a need, and where in each",
-        parameters=query_parameters(CandidateQuerySerializer),
+    @call(
+        "Pools that may serve a need, and where in each",
+        query=CandidateQuerySerializer,
         responses=CandidatesAnswerSerializer,
     )
     def get(self, request: Request) -> Response:
-        values = read_query(request, CandidateQuerySerializer)
-        kinds: dict[str, type] = {"tier": Tier, "zone": Zone, "region": Region, "realm": Realm}
-        records = {
-            name: find(kind, values[name], name, related=("region",) if kind is Zone else ())
-            if values.get(name)
-            else None
-            for name, kind in kinds.items()
-        }
+        values = asked(request)
         found, passed = candidates(
-            project=find(Project, values["project"], "project"),
-            **records,
+            project=values["project"],
+            **{name: values.get(name) for name in ("tier", "zone", "region", "realm")},
             family=values["family"],
             hosts=values.get("hosts"),
             growth=values["growth"],
@@ -158,23 +149,24 @@ class CandidatesView(APIView):
         return Response({"candidates": CandidateSerializer(shown, many=True).data, "passed_over": passed})
 
 
+class WhereaboutsQuerySerializer(Strict):
+    range = RangeField(
+        help_text="An address, a prefix, or first-last.",
+        error_messages={"required": "say which address or range\n10.40.68.0/24"},
+    )
+    realm = meant(Realm)
+
+
 class WhereaboutsView(APIView):
-    @extend_schema(
-        summary="What is at an address, or overlaps a range",
-        parameters=[OpenApiParameter("range", str, required=True), OpenApiParameter("realm", str)],
+    @call(
+        "What is at an address, or overlaps a range, in each realm that has something there",
+        query=WhereaboutsQuerySerializer,
         responses=WhereaboutsSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        text = request.query_params.get("range")
-        if not text:
-            raise Invalid("say which address or range", field="range", suggestions=["10.40.68.0/24"])
-        try:
-            family, first, last = parse_range(text)
-        except Refusal as refusal:
-            raise refusal.about("range")
-        realm = request.query_params.get("realm")
-        realms = [find(Realm, realm, "realm")] if realm else list(Realm.objects.order_by("name")[:50])
-        found = [whereabouts(r, family, first, last) for r in realms]
+        family, first, last = asked(request)["range"]
+        realms = asked(request).get("realm") or realms_at(family, first, last)
+        found = [whereabouts(realm, family, first, last) for realm in realms]
         return Response(WhereaboutsSerializer(found, many=True).data)
 
 
@@ -184,30 +176,22 @@ class UsageView(GenericAPIView):
     orders = {"name": "name"}
     queryset = Pool.objects.all()
 
-    @extend_schema(
-        summary="Usage of pools",
-        parameters=[OpenApiParameter(n, str) for n in ("realm", "region", "zone", "project")],
-        responses=PoolUsageSerializer(many=True),
-    )
+    @call("Usage of pools", query=UsageListQuery, responses=PoolUsageSerializer(many=True))
     def get(self, request: Request) -> Response:
         pools = Pool.objects.prefetch_related("realm", "parent", "region", "zone", "sheet")
-        kinds: dict[str, type] = {"realm": Realm, "region": Region, "zone": Zone, "project": Project}
-        for name, kind in kinds.items():
-            if value := request.query_params.get(name):
-                pools = pools.filter(**{name: find(kind, value, name)})
-        page = self.paginate_queryset(pools)
-        return self.get_paginated_response(usage_of_pools(page))
+        pools = narrow(pools, asked(request), "realm", "region", "zone", "project")
+        return self.get_paginated_response(usage_of_pools(self.paginate_queryset(pools)))
 
 
 class UsageTogetherView(APIView):
-    @extend_schema(
-        summary="Usage of all pools of a realm, region, zone or project together, by family",
-        parameters=query_parameters(PlaceQuerySerializer),
+    @call(
+        "Usage of all pools of a realm, region, zone or project together, by family",
+        query=PlaceQuerySerializer,
         responses=UsageSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
-        records = records_meant(read_query(request, PlaceQuerySerializer))
-        return Response([usage_facts(usage) for usage in usage_together(Pool.objects.filter(**records)).values()])
+        pools = narrow(Pool.objects.all(), asked(request), "realm", "region", "zone", "project")
+        return Response([usage_facts(usage) for usage in usage_together(pools).values()])
 
 
 class LedgerView(ListAPIView):
@@ -216,33 +200,26 @@ class LedgerView(ListAPIView):
     serializer_class = LedgerSerializer
     orders = {"newest": "-number", "oldest": "number"}
 
-    @extend_schema(
-        summary="The ledger",
-        parameters=[OpenApiParameter(n, str) for n in ("kind", "record", "actor", "verb", "text", "order")],
-    )
+    @call("The ledger", query=LedgerQuery)
     def get(self, request: Request) -> Response:
         return self.list(request)
 
     def get_queryset(self) -> Any:
-        rows = visible_entries(self.request.user)
-        query = self.request.query_params
-        if kind := query.get("kind"):
-            rows = rows.filter(kind=kind[:40])
-        if actor := query.get("actor"):
-            rows = rows.filter(actor_name=actor[:100])
-        if verb := query.get("verb"):
-            rows = rows.filter(verb=verb[:40])
-        if text := query.get("text"):
-            rows = rows.filter(name__contains=text[:100].lower())
-        if record := query.get("record"):
-            if not record.isascii() or not record.isdigit() or len(record) > 18:
-                raise Invalid("record is a number", field="record", received=record[:40])
-            rows = rows.filter(Q(number=int(record)) | Q(subject=int(record)))
-        return rows
+        values = asked(self.request)
+        rows = narrow(
+            visible_entries(self.request.user), values, "kind", "verb", actor="actor_name", realm="realm"
+        )
+        if numbers := values.get("record"):
+            rows = rows.filter(Q(number__in=numbers) | Q(subject__in=numbers))
+        if operation := values.get("operation"):
+            rows = rows.filter(operation=operation)
+        if text := values.get("text"):
+            rows = rows.filter(name__contains=text.lower())
+        return in_span(rows, values, "at")
 
 
 class VerifyView(APIView):
-    @extend_schema(summary="Verify the whole registry", responses=VerifySerializer)
+    @call("Verify the whole registry", responses=VerifySerializer)
     def get(self, request: Request) -> Response:
         require(request.user, "planner", "verify the registry")
         return Response(verify())
@@ -255,14 +232,14 @@ class MendedSerializer(serializers.Serializer):
 
 
 class MendView(APIView):
-    @extend_schema(
-        summary="Rebuild counters, free counts, tiles and due times from the extents, where they differ",
+    @call(
+        "Rebuild counters, free counts, tiles and due times from the extents, where they differ",
         request=None,
         responses=answer_of(MendedSerializer),
     )
     def post(self, request: Request) -> Response:
-        preview, why = flag(request, "preview"), reason(request)
-        mended = mend_registry(request.user, why=why, preview=preview)
+        preview = request.preview
+        mended = mend_registry(request.user, why=request.why, preview=preview)
         return Response(
             {"preview": preview, "result": {"mended": mended}, "notes": [], "changes": [], "proposal": None}
         )

@@ -15,20 +15,36 @@ from lentra.registry.models.foresight import (
     Verified,
 )
 from lentra.registry.models.people import ROLES, Membership, Person, SignInCount, Token
-from lentra.registry.models.plans import Plan
+from lentra.registry.models.plans import PLAN_STATES, Plan
 from lentra.registry.models.readings import Reading
 from lentra.registry.models.records import Lease, LedgerEntry, Number, Operation, Record
 from lentra.registry.models.reserved import RESERVATION_KINDS, Reservation
-from lentra.registry.models.setup import Outline, Project, Realm, Region, Sheet, Tier, Zone
-from lentra.registry.models.space import ExtentRow, KeepOut, Pool, PoolRange, Space, Tile
-from lentra.registry.models.subnets import Subnet, place_key
+from lentra.registry.models.setup import (
+    ENVIRONMENTS,
+    EXPOSURES,
+    Outline,
+    Project,
+    Realm,
+    Region,
+    Sheet,
+    Tier,
+    Zone,
+)
+from lentra.registry.models.space import KEEP_OUT_KINDS, ORIGINS, ExtentRow, KeepOut, Pool, PoolRange, Space, Tile
+from lentra.registry.models.subnets import SUBNET_STATES, Subnet, place_key
 
 __all__ = [
     "ADDRESS_KINDS",
     "ALERT_KINDS",
     "ALERT_STAGES",
+    "ENVIRONMENTS",
+    "EXPOSURES",
+    "KEEP_OUT_KINDS",
+    "ORIGINS",
+    "PLAN_STATES",
     "RESERVATION_KINDS",
     "ROLES",
+    "SUBNET_STATES",
     "Address",
     "Alert",
     "Delivery",

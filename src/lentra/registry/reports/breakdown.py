@@ -27,7 +27,7 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
 
     Args:
         by: names of `DIMENSIONS`.
-        of: records to filter by, by the same names.
+        of: records to filter by, by the same names; several of one name mean any of them.
 
     Returns:
         rows, the largest first: a reference per dimension, ``subnets``, ``addresses`` by state, ``used`` in all,
@@ -41,10 +41,8 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
             raise Invalid(
                 f"usage is not told by {name!r}", field="by", received=name, suggestions=list(DIMENSIONS)
             )
-    subnets = Subnet.objects.filter(**{name: record for name, record in of.items() if record is not None})
-    extents = ExtentRow.objects.filter(
-        family=family, **{_path(name): record for name, record in of.items() if record is not None}
-    )
+    subnets = Subnet.objects.filter(**{f"{name}__in": any_of(of, name) for name in of})
+    extents = ExtentRow.objects.filter(family=family, **{f"{_path(name)}__in": any_of(of, name) for name in of})
     rows = _addresses(extents, by, family)
     _hosts(subnets, extents, by, rows, family)
     names = {name: dict(DIMENSIONS[name]._default_manager.values_list("pk", "name")) for name in by}  # type: ignore[attr-defined]
@@ -67,6 +65,11 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
             }
         )
     return told
+
+
+def any_of(of: dict[str, Any], name: str) -> list[Any]:
+    """The records of a filter, of which any will do: one, or several in a list."""
+    return of[name] if isinstance(of[name], list) else [of[name]]
 
 
 def _path(name: str) -> str:

@@ -6,74 +6,63 @@ from typing import Any
 
 from django.db.models import Exists, OuterRef, Q, QuerySet
 
-from lentra.addressing.prefix import BITS, Prefix
+from lentra.addressing.prefix import BITS
 from lentra.registry.models import ExtentRow, Subnet
 from lentra.registry.models.subnets import BLOCK_STATES
 
 RELATED = ("realm", "pool", "project", "zone", "region", "tier", "plan", "replaces", "drawn_from")
+_COLUMNS = ("realm", "pool", "project", "region", "zone", "tier", "plan", "state", "tag")
 ORDERS = {"address": "place", "name": "name", "oldest": "id", "newest": "-id"}
 
 
-def subnets_matching(
-    *,
-    state: str | None = None,
-    family: int | None = None,
-    label: str | None = None,
-    inside: Prefix | None = None,
-    covering: Prefix | None = None,
-    text: str | None = None,
-    public: str | None = None,
-    **places: Any,
-) -> QuerySet[Subnet]:
+def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
     """Subnets that match every filter given.
 
     Args:
-        places: records for any of realm, pool, project, region, zone, tier, plan; or a segment `tag`.
-        public: single public addresses: ``held``, ``attached`` or ``idle``.
-        label: ``key`` or ``key=value``.
-        inside: only subnets with a block inside this prefix; `covering`: with one that contains it.
-        text: part of the name, purpose or notes.
+        values: any of these. Lists, of which any will do: records of realm, pool, project, region, zone, tier and plan,
+            words of `state`, numbers of `family`, `length` and `tag`. Single ones: `wider_than` a length, the prefix that
+            they lie `inside` or that is `covering` them, a `label` as ``key`` or ``key=value``, `text` that is part of
+            the name, purpose or notes, `public` as ``held``, ``attached`` or ``idle`` for single public addresses, and
+            the moments `since` and `until` when they were made.
     """
     # Read along afterwards, not joined: a join would have the whole list sorted before its first page.
     rows = Subnet.objects.prefetch_related(*RELATED, "pool__sheet", "extents")
-    rows = rows.filter(**{field: record for field, record in places.items() if record is not None})
-    if state:
-        rows = rows.filter(state=state)
-    if public:
+    rows = rows.filter(**{f"{name}__in": values[name] for name in _COLUMNS if values.get(name)})
+    if public := values.get("public"):
         rows = rows.filter(_with_block(length__in=BITS.values()), pool__exposure="public", state="active")
         rows = rows.filter(attached_to="") if public == "idle" else rows
         rows = rows.exclude(attached_to="") if public == "attached" else rows
-    if family:
-        rows = rows.filter(_with_block(family=family))
-    if label:
+    for name in ("family", "length"):
+        if values.get(name):
+            rows = rows.filter(_with_block(**{f"{name}__in": values[name]}))
+    if length := values.get("wider_than"):
+        rows = rows.filter(_with_block(length__lt=length))
+    if label := values.get("label"):
         key, _, value = label.partition("=")
         rows = rows.filter(labels__contains={key: value}) if value else rows.filter(labels__has_key=key)
-    if inside:
+    realms = {"realm__in": values["realm"]} if values.get("realm") else {}
+    if inside := values.get("inside"):
         rows = rows.filter(
-            pk__in=ExtentRow.objects.filter(
-                family=inside.family,
-                first__gte=inside.first,
-                first__lte=inside.last,
-                length__gte=inside.length,
-                state__in=BLOCK_STATES,
-                subnet__isnull=False,
-                **({"realm": places["realm"]} if places.get("realm") else {}),
+            pk__in=_owning(family=inside.family, first__gte=inside.first, first__lte=inside.last, **realms)
+            .filter(length__gte=inside.length)
+            .values("subnet_id")
+        )
+    if covering := values.get("covering"):
+        enclosing = {covering.enclosing(n).first for n in range(covering.length + 1)}
+        rows = rows.filter(
+            pk__in=_owning(
+                family=covering.family, first__in=enclosing, length__lte=covering.length, **realms
             ).values("subnet_id")
         )
-    if covering:
-        enclosing = [covering.enclosing(n).first for n in range(covering.length + 1)]
-        rows = rows.filter(
-            pk__in=ExtentRow.objects.filter(
-                family=covering.family,
-                first__in=set(enclosing),
-                length__lte=covering.length,
-                state__in=BLOCK_STATES,
-                subnet__isnull=False,
-            ).values("subnet_id")
-        )
-    if text:
+    if text := values.get("text"):
         rows = rows.filter(Q(name__contains=text.lower()) | Q(purpose__icontains=text) | Q(notes__icontains=text))
-    return rows
+    if "since" in values:
+        rows = rows.filter(created_at__gte=values["since"])
+    return rows.filter(created_at__lt=values["until"]) if "until" in values else rows
+
+
+def _owning(**of: Any) -> QuerySet[ExtentRow]:
+    return ExtentRow.objects.filter(state__in=BLOCK_STATES, subnet__isnull=False, **of)
 
 
 def _with_block(**of: Any) -> Exists:

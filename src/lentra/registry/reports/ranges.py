@@ -8,6 +8,7 @@ from typing import Any
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix, aggregate, parse_prefix
 from lentra.registry.models import ExtentRow, LedgerEntry, Realm
+from lentra.registry.reports.breakdown import any_of
 from lentra.registry.transactions.clock import start_of
 
 _IN_USE = (State.HANDED_OUT, State.HELD)
@@ -29,14 +30,14 @@ def ranges_of(
 
     Args:
         since: mark what came since that day, and list what went, so that rules can be completed.
-        of: records to filter by: realm, pool, project, region, zone, tier.
+        of: records to filter by: realm, pool, project, region, zone, tier; several of one name mean any of them.
 
     Returns:
         rows with ``prefix``, ``family``, ``realm``, ``mark`` (empty, added or gone) and, unless aggregated, ``name`` of the
         subnet, ``project``, ``zone`` and ``tier``. An aggregated prefix is marked added if any of it is; prefixes of two
         realms are never joined.
     """
-    filters = {f"subnet__{name}": record for name, record in of.items() if record is not None}
+    filters = {f"subnet__{name}__in": any_of(of, name) for name in of}
     rows = ExtentRow.objects.filter(state__in=_IN_USE, subnet__isnull=False, **filters)
     if family:
         rows = rows.filter(family=family)
@@ -70,12 +71,12 @@ def _gone(
     entries = LedgerEntry.objects.filter(kind="subnet", verb__in=_ENDED, at__gte=start_of(since))
     subjects = list(entries.values_list("subject", "before", "after"))
     made = dict(LedgerEntry.objects.filter(pk__in={s for s, _, _ in subjects if s}).values_list("number", "after"))
-    wanted = {_KEYS[name]: record.pk for name, record in of.items() if record is not None}
+    wanted = {_KEYS[name]: {record.pk for record in any_of(of, name)} for name in of}
     found: dict[tuple[str, str], dict[str, Any]] = {}
     realms = dict(Realm.objects.values_list("pk", "name"))
     for subject, before, after in subjects:
         facts = {**(made.get(subject) or {}), **(before or {})}
-        if any(facts.get(key) != pk for key, pk in wanted.items()):
+        if any(facts.get(key) not in numbers for key, numbers in wanted.items()):
             continue
         realm = realms.get(facts.get("realm_id"), "")
         for text in set(facts.get("blocks") or []) - set((after or {}).get("blocks") or []):

@@ -6,7 +6,7 @@ from typing import Any
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS, Prefix, range_text
-from lentra.registry.models import ExtentRow, Pool, PoolRange, Realm, Subnet
+from lentra.registry.models import ExtentRow, KeepOut, Pool, PoolRange, Realm, Subnet
 from lentra.registry.space.keep_outs import keep_outs_over
 
 _WITH = ("pool", "subnet__project", "subnet__zone", "subnet__region", "subnet__tier", "reservation")
@@ -91,6 +91,14 @@ def around(realm_id: int, family: int, first: int, last: int) -> dict[str, dict[
         "before": describe(before[0], before[0].first, before[0].prefix.last) if before else None,
         "after": describe(after[0], after[0].first, after[0].prefix.last) if after else None,
     }
+
+
+def realms_at(family: int, first: int, last: int) -> list[Realm]:
+    """The realms that have a pool or a keep-out over any of first..last, by name."""
+    over = {"family": family, "first__lte": last, "last__gte": first}
+    numbers = {*PoolRange.objects.filter(top=True, **over).values_list("realm_id", flat=True).distinct()}
+    numbers |= {*KeepOut.objects.filter(**over).values_list("realm_id", flat=True).distinct()}
+    return list(Realm.objects.filter(pk__in=numbers).order_by("name"))
 
 
 def whereabouts(realm: Realm, family: int, first: int, last: int) -> dict[str, Any]:

@@ -1,0 +1,101 @@
+"""A call: what the OpenAPI document says of it, and its query, read strictly by what was said.
+
+Every handler is described by `call`. What it does not describe is refused: unknown parameters, one that is given twice,
+values that are none. A filter that is a list may be repeated: any of its values will do.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.exceptions import ValidationError
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from lentra.addressing.texts import misleading
+from lentra.api.fields import Strict, refuse_unknown
+from lentra.api.parsers import NOT_IN_TEXT
+
+Handler = TypeVar("Handler", bound=Callable[..., Any])
+
+CHANGING = ("POST", "PATCH", "DELETE")
+_OF_CHANGES = ("preview", "why")
+
+
+def call(summary: str, *, query: type[Strict] | None = None, **described: Any) -> Callable[[Handler], Handler]:
+    """Describe a handler of a view, and have its query read before it runs: see `asked`.
+
+    Args:
+        query: the serializer of the query; without one, the call takes no parameters of its own.
+        described: what else `extend_schema` of drf-spectacular takes.
+    """
+    parameters = described.pop("parameters", []) + ([query] if query else [])
+
+    def decorate(handler: Handler) -> Handler:
+        @functools.wraps(handler)
+        def answer(view: Any, request: Request, *args: Any, **kwargs: Any) -> Response:
+            changes = request.method in CHANGING and getattr(view, "changes_registry", True)
+            request.asked = _read(request, query, _OF_CHANGES if changes else ())
+            if changes:
+                request.preview, request.why = flag(request, "preview"), reason(request)
+            return handler(view, request, *args, **kwargs)
+
+        return extend_schema(summary=summary, parameters=parameters, **described)(answer)  # type: ignore[return-value]
+
+    return decorate
+
+
+def asked(request: Request) -> dict[str, Any]:
+    """The query of a call, as its serializer has read it."""
+    return request.asked
+
+
+def reason(request: Request) -> str:
+    """Why something is changed, as given."""
+    why = request.query_params.get("why", "")
+    if len(why) > 500:
+        raise ValidationError({"why": ["it is to have 500 characters at most"]})
+    if "\n" in why:
+        raise ValidationError({"why": ["it is told in one line: leave the ends of lines out"]})
+    if character := misleading(why):
+        raise ValidationError({"why": [NOT_IN_TEXT.format(character)]})
+    return why
+
+
+def flag(request: Request, name: str) -> bool:
+    """A yes-or-no query parameter."""
+    value = request.query_params.get(name, "false").lower()
+    if value not in ("true", "false", "1", "0", ""):
+        raise ValidationError({name: [f"{value[:20]!r} is neither true nor false\ntrue\nfalse"]})
+    return value in ("true", "1")
+
+
+def _read(request: Request, query: type[Strict] | None, also: tuple[str, ...]) -> dict[str, Any]:
+    given = request.query_params
+    known = _lists(query) if query else {}  # type: ignore[arg-type]
+    data: dict[str, Any] = {}
+    for name in given:
+        values = given.getlist(name)
+        if name not in known and name not in also:
+            refuse_unknown(name, [*known, *also], "parameter")
+        if known.get(name):
+            data[name] = values
+        elif len(values) > 1:
+            raise ValidationError({name: [f"it is given {len(values)} times: give it once"]})
+        elif name in known:
+            data[name] = values[0]
+    if query is None:
+        return {}
+    read = query(data=data)
+    read.is_valid(raise_exception=True)
+    return read.validated_data
+
+
+@functools.cache
+def _lists(query: type[Strict]) -> dict[str, bool]:
+    """The parameters of a query, and which of them may be repeated."""
+    return {name: isinstance(field, serializers.ListField) for name, field in query().fields.items()}

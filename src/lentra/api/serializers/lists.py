@@ -1,0 +1,220 @@
+"""What the lists can be asked for: their filters, orders and pages."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from django.db.models import QuerySet
+from rest_framework import serializers
+
+from lentra.api.fields import AnyOf, MomentField, OneOf, PrefixField, Strict, meant, window_field
+from lentra.registry.models import (
+    ADDRESS_KINDS,
+    ENVIRONMENTS,
+    EXPOSURES,
+    KEEP_OUT_KINDS,
+    ORIGINS,
+    PLAN_STATES,
+    RESERVATION_KINDS,
+    ROLES,
+    SUBNET_STATES,
+    Person,
+    Plan,
+    Pool,
+    Project,
+    Realm,
+    Region,
+    Sheet,
+    Subnet,
+    Tier,
+    Zone,
+)
+from lentra.registry.reports.listing import ORDERS
+
+BY_NAME = {"name": "name", "oldest": "id", "newest": "-id"}
+BY_AGE = {"oldest": "id", "newest": "-id"}
+NEWEST_FIRST = {"newest": "-id", "oldest": "id"}
+
+
+def list_query(what: str, orders: Iterable[str], /, **filters: serializers.Field) -> type[Strict]:
+    """The query of a list: its filters, the order, and which page.
+
+    Args:
+        orders: words for `order`, the usual one first.
+    """
+    words = list(orders)
+    fields: dict[str, Any] = {
+        **filters,
+        "order": OneOf(words, required=False, default=words[0]),
+        "limit": serializers.IntegerField(
+            required=False, default=100, min_value=1, max_value=1000, help_text="Rows of a page."
+        ),
+        "cursor": serializers.CharField(
+            required=False, max_length=2000, help_text="Which page: from `next` or `previous` of another."
+        ),
+    }
+    return type(f"{what}QuerySerializer", (Strict,), {**fields, "__doc__": f"Which {what.lower()} to list."})
+
+
+def narrow(rows: QuerySet, values: dict[str, Any], *names: str, **paths: str) -> QuerySet:
+    """The rows that have any of the values given for each filter.
+
+    Args:
+        names: filters called as the column is; `paths`: filter -> where the rows have it.
+    """
+    for name, path in {**{name: name for name in names}, **paths}.items():
+        if name in values:
+            rows = rows.filter(**{f"{path}__in": values[name]})
+    return rows
+
+
+def in_span(rows: QuerySet, values: dict[str, Any], column: str) -> QuerySet:
+    """The rows of the span that `since` and `until` come to."""
+    if "since" in values:
+        rows = rows.filter(**{f"{column}__gte": values["since"]})
+    return rows.filter(**{f"{column}__lt": values["until"]}) if "until" in values else rows
+
+
+def _words(choices: Iterable[Any], help_text: str = "") -> AnyOf:
+    return AnyOf(OneOf(list(choices)), help_text=help_text or "Any of several.")
+
+
+def _text(help_text: str) -> serializers.CharField:
+    return serializers.CharField(required=False, max_length=100, help_text=help_text)
+
+
+def _span(what: str) -> dict[str, serializers.Field]:
+    return {
+        "since": MomentField(required=False, help_text=f"{what} on that day or later."),
+        "until": MomentField(end=True, required=False, help_text=f"{what} on that day or before."),
+    }
+
+
+_FAMILY = _words([4, 6], "IPv4 or IPv6.")
+_LENGTHS = AnyOf(serializers.IntegerField(min_value=0, max_value=128), help_text="Prefix length; any of several.")
+_INSIDE = PrefixField(required=False, help_text="Those that lie inside the prefix.")
+_COVERING = PrefixField(required=False, help_text="Those that the prefix lies inside.")
+_NUMBER = AnyOf(
+    serializers.IntegerField(min_value=1, max_value=(1 << 63) - 1), help_text="Any of several numbers."
+)
+
+SubnetListQuery = list_query(
+    "Subnets",
+    ORDERS,
+    realm=meant(Realm),
+    pool=meant(Pool),
+    project=meant(Project),
+    region=meant(Region),
+    zone=meant(Zone),
+    tier=meant(Tier),
+    plan=meant(Plan),
+    state=_words(SUBNET_STATES),
+    family=_FAMILY,
+    length=_LENGTHS,
+    wider_than=serializers.IntegerField(
+        required=False, min_value=1, max_value=128, help_text="26: /25 and wider."
+    ),
+    inside=_INSIDE,
+    covering=_COVERING,
+    label=serializers.CharField(required=False, max_length=300, help_text="key, or key=value."),
+    text=_text("Part of the name, the purpose or the notes."),
+    tag=AnyOf(serializers.IntegerField(min_value=1, max_value=4094), help_text="Segment tag; any of several."),
+    public=OneOf(["held", "attached", "idle"], required=False, help_text="Single public addresses, by use."),
+    **_span("Handed out"),
+)
+AddressListQuery = list_query(
+    "Addresses",
+    BY_AGE,
+    realm=meant(Realm),
+    subnet=meant(Subnet),
+    project=meant(Project),
+    address=serializers.CharField(required=False, max_length=60, help_text="One address."),
+    inside=_INSIDE,
+    name=AnyOf(serializers.CharField(max_length=120), help_text="Any of several names."),
+    mac=serializers.CharField(required=False, max_length=40, help_text="Hardware address, in any usual spelling."),
+    kind=_words(ADDRESS_KINDS),
+    text=_text("Part of the name or the purpose."),
+    **_span("Recorded"),
+)
+PlanListQuery = list_query(
+    "Plans",
+    BY_NAME,
+    realm=meant(Realm),
+    project=meant(Project),
+    state=_words(PLAN_STATES),
+    text=_text("Part of the name."),
+)
+TokenListQuery = list_query(
+    "Tokens",
+    BY_AGE,
+    person=meant(Person, "Whose; of others, an admin sees them."),
+    role=_words(ROLES, "No further than that role."),
+    usable=serializers.BooleanField(required=False, help_text="Neither revoked nor expired, or the contrary."),
+)
+LedgerQuery = list_query(
+    "Entries",
+    ("newest", "oldest"),
+    realm=meant(Realm),
+    kind=AnyOf(serializers.CharField(max_length=40), help_text="Kind of record, such as subnet; any of several."),
+    record=_NUMBER,
+    actor=AnyOf(serializers.CharField(max_length=100), help_text="Name of a person; any of several."),
+    verb=AnyOf(serializers.CharField(max_length=40), help_text="What was done, such as hand out; any of several."),
+    operation=serializers.UUIDField(required=False, help_text="All entries of one change."),
+    text=_text("Part of the record's name."),
+    **_span("Entered"),
+)
+UsageListQuery = list_query(
+    "Pools", ("name",), realm=meant(Realm), region=meant(Region), zone=meant(Zone), project=meant(Project)
+)
+HeadroomListQuery = list_query(
+    "Headroom",
+    ("name",),
+    window_days=window_field(),
+    realm=meant(Realm),
+    region=meant(Region),
+    zone=meant(Zone),
+    project=meant(Project),
+)
+AlertListQuery = list_query(
+    "Alerts",
+    NEWEST_FIRST,
+    realm=meant(Realm),
+    pool=meant(Pool),
+    resolved=serializers.BooleanField(required=False, default=False, help_text="Also those that are over."),
+)
+
+# Filters of set-up objects by kind, beyond `text`.
+SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
+    "zone": {"region": meant(Region)},
+    "tier": {"exposure": _words(EXPOSURES)},
+    "project": {"environment": _words(ENVIRONMENTS)},
+    "pool": {
+        "realm": meant(Realm),
+        "region": meant(Region),
+        "zone": meant(Zone),
+        "project": meant(Project),
+        "parent": meant(Pool, "Carved out of it."),
+        "sheet": meant(Sheet),
+        "exposure": _words(EXPOSURES),
+        "origin": _words(ORIGINS),
+    },
+    "keep-out": {"realm": meant(Realm), "kind": _words(KEEP_OUT_KINDS)},
+    "reservation": {
+        "realm": meant(Realm),
+        "pool": meant(Pool),
+        "plan": meant(Plan),
+        "project": meant(Project, "That may draw from it."),
+        "tier": meant(Tier, "That may draw from it."),
+        "kind": _words(RESERVATION_KINDS),
+        "ending_within": serializers.IntegerField(
+            required=False, min_value=0, max_value=99_999, help_text="Days until it falls back."
+        ),
+    },
+    "planned need": {"pool": meant(Pool), "project": meant(Project)},
+    "person": {
+        "role": _words(ROLES),
+        "project": meant(Project, "Whose requests are theirs."),
+        "active": serializers.BooleanField(required=False, help_text="Who may sign in, or who may not."),
+    },
+}
