@@ -39,7 +39,7 @@ BASE = {
 def ask(live):
     def call(path, body, role="admin"):
         return requests.post(
-            f"{live.url}/api/v1/{path}?preview=true",
+            f"{live.url}/api/v1/{path}{'' if path.startswith('size/') else '?preview=true'}",
             json=body,
             headers={"Authorization": "Bearer " + live.token(role)},
             timeout=60,

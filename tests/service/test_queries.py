@@ -4,7 +4,7 @@ import pytest
 import requests
 
 from tests.service.test_document import DOCUMENT
-from tests.service.test_roles import READS, REFS
+from tests.service.test_roles import BODIES, READS, REFS, refs  # noqa: F401
 
 OPERATIONS = [
     (method, path, operation)
@@ -131,3 +131,109 @@ def test_what_is_at_an_address_is_found_in_any_realm(ask, live):
     told = ask("GET", "/api/v1/whereabouts", [("range", "10.42.16.5")]).json()
     assert "fleet" in {row["realm"]["name"] for row in told}
     assert ask("GET", "/api/v1/whereabouts", [("range", "203.0.113.77"), ("realm", "depot")]).json()
+
+
+ON_RECORDS = [
+    (method, path, operation)
+    for method, path, operation in OPERATIONS
+    if any(p["in"] == "header" and p["name"] == "If-Match" for p in operation.get("parameters", []))
+]
+
+
+@pytest.mark.parametrize(("method", "path", "operation"), ON_RECORDS, ids=_ids(ON_RECORDS))
+def test_what_is_done_to_a_record_is_refused_if_it_has_changed_since(live, refs, method, path, operation):  # noqa: F811
+    short = path.removeprefix("/api/v1/")
+    held = {"pool": "ticket-hall", "project": "ticketing", "tier": "app", "zone": "ml-1", "length": 28}
+    admin, ref = live.client("admin"), refs[path.split("/")[3]]
+    if short.endswith("confirm"):
+        ref = admin.request(**held, hold_minutes=5).result["subnets"][0]["id"]
+    if short.endswith(("attach", "detach")):
+        ref = next(admin.subnets.list(public="attached" if "detach" in short else "idle"))["id"]
+    answer = requests.request(
+        method,
+        live.url + path.replace("{ref}", str(ref)),
+        params={"why": "tried"},
+        json=BODIES.get(short, {}),
+        headers={"Authorization": "Bearer " + live.token("admin"), "If-Match": '"1"'},
+        timeout=30,
+    )
+    told = answer.json()
+    assert (answer.status_code, told["code"]) == (412, "stale-edit"), told
+
+
+def test_a_version_of_nothing_is_refused(ask, live):
+    headers = {"Authorization": "Bearer " + live.token("admin"), "If-Match": '"1"'}
+    answer = requests.post(f"{live.url}/api/v1/tiers", json={"name": "seen"}, headers=headers, timeout=30)
+    assert (answer.status_code, answer.json()["field"]) == (400, "If-Match")
+
+
+def test_a_record_that_one_has_already_is_not_told_again(live):
+    headers = {"Authorization": "Bearer " + live.token("viewer")}
+    url = f"{live.url}/api/v1/zones/nc-1"
+    tag = requests.get(url, headers=headers, timeout=30).headers["ETag"]
+    known = requests.get(url, headers={**headers, "If-None-Match": f'"7", W/{tag}'}, timeout=30)
+    assert (known.status_code, known.content, known.headers["ETag"]) == (304, b"", tag)
+    assert requests.get(url, headers={**headers, "If-None-Match": '"7"'}, timeout=30).status_code == 200
+    head = requests.head(url, headers=headers, timeout=30)
+    assert (head.status_code, head.headers["ETag"], head.content) == (200, tag, b"")
+
+
+def test_what_is_made_has_an_address(live, fresh_pool):
+    headers = {"Authorization": "Bearer " + live.token("planner")}
+    pool = fresh_pool("10.40.64.0/24")
+    body = {"pool": pool, "project": "ticketing", "tier": "app", "zone": "ml-1", "length": 28}
+    made = requests.post(f"{live.url}/api/v1/subnets", json=body, headers=headers, timeout=30)
+    assert (
+        requests.get(live.url + made.headers["Location"], headers=headers, timeout=30).json()["pool"]["name"]
+        == "pool"
+    )
+    seen = requests.post(f"{live.url}/api/v1/subnets?preview=true", json=body, headers=headers, timeout=30)
+    assert seen.status_code == 200
+    assert "Location" not in seen.headers
+    body = {"name": "kept", "pool": pool, "length": 28, "reason": "x"}
+    made = requests.post(f"{live.url}/api/v1/reservations", json=body, headers=headers, timeout=30)
+    assert made.headers["Location"] == f"/api/v1/reservations/{made.json()['result']['id']}"
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "ranges?realm=fleet",
+        "idle?",
+        "usage/on?on=2026-06-01",
+        "usage/changes?since=2026-01-01",
+        "usage/breakdown?by=zone,tier",
+    ],
+)
+def test_what_is_worked_out_comes_in_pages(live, path):
+    headers = {"Authorization": "Bearer " + live.token("viewer")}
+
+    def get(url):
+        return requests.get(url, headers=headers, timeout=30).json()
+
+    whole = get(f"{live.url}/api/v1/{path}&limit=1000")
+    assert whole["next"] is None
+    rows, page = [], get(f"{live.url}/api/v1/{path}&limit=7")
+    for _ in range(3):
+        rows += page["results"]
+        if not page["next"]:
+            break
+        page = get(page["next"])
+        assert get(page["previous"])["results"] == rows[-7:]
+    assert rows == whole["results"][: len(rows)]
+    forged = get(f"{live.url}/api/v1/{path}&cursor=7")
+    assert (forged["status"], forged["field"]) == (400, "cursor")
+
+
+def test_the_document_leaves_no_word_unexplained():
+    schemas = DOCUMENT["components"]["schemas"]
+    bare = [
+        (name, word)
+        for name, s in schemas.items()
+        for word, p in s.get("properties", {}).items()
+        if "description" not in p
+    ]
+    assert [pair for pair in bare if pair[0] != "Problem"] == []
+    names = [operation["operationId"] for _, _, operation in OPERATIONS]
+    assert len(set(names)) == len(names)
+    assert all(name.isalpha() and name[0].islower() for name in names)

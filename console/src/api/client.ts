@@ -15,6 +15,8 @@ export interface ProblemDocument {
   rule?: string;
   conflicts?: Conflict[];
   suggestions?: string[];
+  /** The request's id in the service's log. */
+  request?: string | undefined;
 }
 
 /** What the service refused, as its problem document (RFC 9457). */
@@ -42,7 +44,7 @@ export interface Page<Row> {
 export async function call<Data>(
   method: "GET" | "POST" | "PATCH" | "DELETE",
   address: string,
-  options: { query?: Record<string, unknown>; body?: unknown; key?: string; version?: number } = {},
+  options: { query?: Record<string, unknown>; body?: unknown; key?: string; version?: number; signal?: AbortSignal | undefined } = {},
 ): Promise<Data> {
   const url = new URL(`/api/v1/${address}`, window.location.origin);
   for (const [name, value] of Object.entries(options.query ?? {}))
@@ -55,22 +57,47 @@ export async function call<Data>(
   if (options.version !== undefined) headers["If-Match"] = `"${options.version}"`;
   let response: Response;
   try {
-    response = await fetch(url, { method, headers, body: options.body === undefined ? null : JSON.stringify(options.body) });
-  } catch {
+    response = await fetch(url, { method, headers, body: options.body === undefined ? null : JSON.stringify(options.body), signal: options.signal ?? null });
+  } catch (failure) {
+    if (options.signal?.aborted) throw failure; // overtaken: nobody waits for it
     throw problemOf(undefined, 0);
   }
-  const text = await response.text();
-  const data = text ? JSON.parse(text) : undefined;
-  if (!response.ok) throw problemOf(data, response.status);
+  const request = response.headers.get("X-Request-ID") ?? undefined;
+  const text = await response.text().catch(() => "");
+  let data: unknown;
+  try {
+    data = text ? JSON.parse(text) : undefined;
+  } catch {
+    throw problemOf(undefined, response.status, request); // a proxy's page, say
+  }
+  if (!response.ok) throw problemOf(data, response.status, request);
   return data as Data;
 }
 
-function problemOf(error: unknown, status: number): Problem {
-  if (error && typeof error === "object" && "detail" in error) return new Problem(error as ProblemDocument);
+const MOST_ROWS = 5000;
+
+/** The rows of a list, page after page, as many as a page of the console can show. */
+export async function everyRow<Row>(address: string, query: Record<string, unknown> = {}, signal?: AbortSignal): Promise<Row[]> {
+  const rows: Row[] = [];
+  let cursor: string | null | undefined;
+  do {
+    const page: Page<Row> = await call<Page<Row>>("GET", address, { query: { limit: 1000, ...query, cursor }, signal });
+    rows.push(...page.results);
+    cursor = page.next && new URL(page.next).searchParams.get("cursor");
+  } while (cursor && rows.length < MOST_ROWS);
+  return rows;
+}
+
+function problemOf(error: unknown, status: number, request?: string): Problem {
+  if (error && typeof error === "object" && "detail" in error) return new Problem({ ...(error as ProblemDocument), request });
+  const away = status === 0 || status >= 500;
   return new Problem({
     status,
-    code: "not-reachable",
-    title: "No answer",
-    detail: "The service does not answer. Nothing is lost: try again in a moment.",
+    request,
+    code: away ? "not-reachable" : "not-understood",
+    title: away ? "No answer" : "An answer that cannot be read",
+    detail: status
+      ? `The service answered ${status} without saying why. Nothing is lost: try again in a moment.`
+      : "The service does not answer. Nothing is lost: try again in a moment.",
   });
 }

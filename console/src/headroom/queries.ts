@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { call, type Page, type Told } from "../api/client";
+import { call, everyRow, type Page, type Told } from "../api/client";
 
 export type PoolHeadroom = Told<"PoolHeadroom">;
 export type HeadroomRow = Told<"HeadroomRow">;
@@ -28,16 +28,16 @@ export function useBreakdown(filters: Query) {
   return useQuery({
     queryKey: ["usage", "breakdown", filters],
     placeholderData: keepPreviousData,
-    queryFn: () => call<BreakdownRow[]>("GET", "usage/breakdown", { query: filters }),
+    queryFn: () => everyRow<BreakdownRow>("usage/breakdown", filters),
   });
 }
 
 export function useIdle(filters: Query) {
-  return useQuery({ queryKey: ["idle", filters], queryFn: () => call<Idle[]>("GET", "idle", { query: filters }) });
+  return useQuery({ queryKey: ["idle", filters], queryFn: () => everyRow<Idle>("idle", filters) });
 }
 
 export function useChanges(filters: Query) {
-  return useQuery({ queryKey: ["usage", "changes", filters], queryFn: () => call<Changes[]>("GET", "usage/changes", { query: filters }) });
+  return useQuery({ queryKey: ["usage", "changes", filters], queryFn: () => everyRow<Changes>("usage/changes", filters) });
 }
 
 export type ListedRange = Told<"ListedRange">;
@@ -46,7 +46,7 @@ export function useRanges(filters: Query) {
   return useQuery({
     queryKey: ["ranges", filters],
     placeholderData: keepPreviousData,
-    queryFn: () => call<ListedRange[]>("GET", "ranges", { query: filters }),
+    queryFn: () => everyRow<ListedRange>("ranges", filters),
   });
 }
 

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { call, type Answer, type Page, type Told } from "../api/client";
+import { call, everyRow, type Answer, type Page, type Told } from "../api/client";
 import type { PlanDocument } from "./document";
 
 export type Plan = Omit<Told<"Plan">, "document"> & { document: PlanDocument };
@@ -24,7 +24,7 @@ export function usePlan(id: string) {
 }
 
 export function useDepartures(id: string) {
-  return useQuery({ queryKey: ["plans", id, "departures"], queryFn: () => call<Departure[]>("GET", `plans/${id}/departures`) });
+  return useQuery({ queryKey: ["plans", id, "departures"], queryFn: () => everyRow<Departure>(`plans/${id}/departures`) });
 }
 
 /** Whether what a plan no longer wants is given back with it, and also where something is recorded inside. */

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { call, type Answer, type Page, type Told } from "../api/client";
+import { call, everyRow, type Answer, type Page, type Told } from "../api/client";
 
 export type Subnet = Told<"Subnet">;
 export type Near = Told<"Whereabouts">["holders"][number];
@@ -20,7 +20,7 @@ export function useSubnet(id: string) {
 }
 
 export function useHistory(id: string) {
-  return useQuery({ queryKey: ["subnets", id, "history"], queryFn: () => call<Entry[]>("GET", `subnets/${id}/history`) });
+  return useQuery({ queryKey: ["subnets", id, "history"], queryFn: () => everyRow<Entry>(`subnets/${id}/history`) });
 }
 
 export function useNeighbours(id: string) {

@@ -42,7 +42,11 @@ def call(summary: str, *, query: type[Strict] | None = None, **described: Any) -
             request.asked = _read(request, query, _OF_CHANGES if changes else ())
             if changes:
                 request.preview, request.why = flag(request, "preview"), reason(request)
-            return handler(view, request, *args, **kwargs)
+                if "If-Match" in request.headers and "ref" not in kwargs:
+                    raise ValidationError(
+                        {"If-Match": ["the call changes nothing that was read before: leave it out"]}
+                    )
+            return _unless_known(request, handler(view, request, *args, **kwargs))
 
         return extend_schema(summary=summary, parameters=parameters, **described)(answer)  # type: ignore[return-value]
 
@@ -52,6 +56,15 @@ def call(summary: str, *, query: type[Strict] | None = None, **described: Any) -
 def asked(request: Request) -> dict[str, Any]:
     """The query of a call, as its serializer has read it."""
     return request.asked
+
+
+def _unless_known(request: Request, response: Any) -> Any:
+    """304 in the place of a record that the caller has already, by its ETag (RFC 9110, 13.1.2)."""
+    known, tag = request.headers.get("If-None-Match"), response.headers.get("ETag")
+    if not known or not tag or request.method not in ("GET", "HEAD"):
+        return response
+    tags = {text.strip().removeprefix("W/") for text in known.split(",")}
+    return Response(status=304, headers={"ETag": tag}) if tag in tags or "*" in tags else response
 
 
 def reason(request: Request) -> str:

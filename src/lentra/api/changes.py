@@ -68,7 +68,7 @@ def run_change(
         kept=kept,
         status=status,
     )
-    return _response(outcome, 200 if preview else outcome.status, preview)
+    return _response(request, outcome, 200 if preview else outcome.status, preview)
 
 
 def first_answer_to(request: Request) -> Response | None:
@@ -81,7 +81,7 @@ def first_answer_to(request: Request) -> Response | None:
     if key is None or request.user is None or flag(request, "preview"):
         return None
     outcome = first_answer(request.user, key, _digest(request), SystemClock().now())
-    return _response(outcome, outcome.status, False) if outcome else None
+    return _response(request, outcome, outcome.status, False) if outcome else None
 
 
 def read_key(request: Request) -> str | None:
@@ -92,14 +92,37 @@ def read_key(request: Request) -> str | None:
     return key
 
 
-def _response(outcome: Outcome, status: int, preview: bool) -> Response:
+def _response(request: Request, outcome: Outcome, status: int, preview: bool) -> Response:
     response = Response(outcome.answer, status=status)
     if outcome.replayed:
         response["Idempotent-Replay"] = "true"
     result = outcome.answer["result"]
     if isinstance(result, dict) and result.get("version") and not preview:
         response["ETag"] = f'"{result["version"]}"'
+    if status == 201 and (made := _made(request, result)):
+        response["Location"] = made
     return response
+
+
+_MADE_IN = {
+    "subnets": "subnets",
+    "addresses": "addresses",
+    "needs": "planned-needs",
+}  # in the answer -> in the address
+
+
+def _made(request: Request, result: dict[str, Any]) -> str | None:
+    """The address of what was made, if it is one thing."""
+    if "id" in result:
+        kind = request.path.split("/")[3]
+        return f"/api/v1/{kind}/{result['id']}"
+    for name, kind in _MADE_IN.items():
+        if len(result.get(name) or []) == 1:
+            return f"/api/v1/{kind}/{result[name][0]['id']}"
+    for name in ("subnet", "plan"):
+        if result.get(name):
+            return f"/api/v1/{name}s/{result[name]['id']}"
+    return None
 
 
 def read_version(request: Request) -> int | None:

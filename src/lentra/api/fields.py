@@ -236,6 +236,17 @@ class LabelsField(serializers.DictField):
         return labels
 
 
+class OfPages(Strict):
+    """The query of a list: which page of it."""
+
+    limit = serializers.IntegerField(
+        required=False, default=100, min_value=1, max_value=1000, help_text="Rows of a page."
+    )
+    cursor = serializers.CharField(
+        required=False, max_length=2000, help_text="Which page: from `next` or `previous` of another."
+    )
+
+
 def hosts_field() -> serializers.IntegerField:
     """How many hosts a subnet is for."""
     return serializers.IntegerField(

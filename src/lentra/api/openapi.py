@@ -8,7 +8,8 @@ from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from drf_spectacular.openapi import AutoSchema
 from drf_spectacular.utils import OpenApiParameter
 
-_CHANGING = ("POST", "PATCH", "DELETE")
+from lentra.api.calls import CHANGING
+from lentra.api.glossary import GLOSSARY
 
 
 class Described(AutoSchema):
@@ -16,7 +17,7 @@ class Described(AutoSchema):
 
     def get_override_parameters(self) -> list[Any]:
         parameters = super().get_override_parameters()
-        if self.method in _CHANGING and getattr(self.view, "changes_registry", True):
+        if self.method in CHANGING and getattr(self.view, "changes_registry", True):
             parameters = [
                 *parameters,
                 OpenApiParameter("preview", bool, description="Answer with what would be done; change nothing."),
@@ -31,7 +32,7 @@ class Described(AutoSchema):
                         description="The same key within 24 hours gives the first answer again.",
                     )
                 )
-            else:
+            if "{ref}" in self.path:
                 parameters.append(
                     OpenApiParameter(
                         "If-Match",
@@ -42,18 +43,126 @@ class Described(AutoSchema):
                 )
         return parameters
 
+    def get_operation_id(self) -> str:
+        """As people would call it: listSubnets, showPool, subnetGrow, usageTogether."""
+        parts = self.path.removeprefix("/api/v1/").split("/")
+        if parts[0] == "session":
+            return _OF_SESSION[self.method, parts[-1]]
+        if parts[0] not in COLLECTIONS:
+            return _camel("-".join(part for part in parts).replace(".json", ""))
+        noun = _camel(COLLECTIONS[parts[0]])
+        if len(parts) == 3:
+            return noun + _pascal(parts[2])
+        if parts[0] in _MADE_OTHERWISE and self.method == "POST":
+            return _MADE_OTHERWISE[parts[0]]
+        verb = {"GET": "show", "PATCH": "edit", "DELETE": "remove", "POST": "add"}[self.method]
+        if len(parts) == 1 and self.method == "GET":
+            return "list" + _pascal(parts[0])
+        return verb + _pascal(COLLECTIONS[parts[0]])
+
     def get_tags(self) -> list[str]:
         return [self.path.split("/")[3]]
 
     def _get_response_bodies(self, direction: Any = "response") -> Any:
         bodies = super()._get_response_bodies(direction)
-        if self.method == "POST" and "201" in bodies and getattr(self.view, "changes_registry", True):
+        changes = self.method in CHANGING and getattr(self.view, "changes_registry", True)
+        if self.method == "POST" and "201" in bodies and changes:
+            bodies["201"]["headers"] = _headers("Location")
             bodies["200"] = bodies["201"] | {"description": "What would be made: the answer to a preview."}
+            bodies["200"].pop("headers")
+        for status, body in bodies.items():
+            names = ["X-Request-ID", *(["Idempotent-Replay"] if changes and self.method == "POST" else [])]
+            names += ["ETag"] if "{ref}" in self.path and self.method in ("GET", "PATCH") else []
+            body["headers"] = {**body.get("headers", {}), **_headers(*names)} if status != "204" else {}
         bodies["default"] = {
             "description": "A problem document (RFC 9457).",
-            "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},
+            "headers": _headers("X-Request-ID", "Retry-After", "WWW-Authenticate"),
+            "content": {
+                "application/problem+json": {
+                    "schema": {"$ref": "#/components/schemas/Problem"},
+                    "examples": {name: {"$ref": f"#/components/examples/{name}"} for name in EXAMPLES_OF_PROBLEMS},
+                }
+            },
         }
         return bodies
+
+
+COLLECTIONS = {  # in the address -> one of them
+    "addresses": "address",
+    "keep-outs": "keep-out",
+    "people": "person",
+    "planned-needs": "planned-need",
+    "plans": "plan",
+    "pools": "pool",
+    "projects": "project",
+    "realms": "realm",
+    "regions": "region",
+    "reservations": "reservation",
+    "rule-sheets": "rule-sheet",
+    "subnets": "subnet",
+    "tiers": "tier",
+    "tokens": "token",
+    "zones": "zone",
+}
+_MADE_OTHERWISE = {"subnets": "requestSubnets", "plans": "commitPlan"}
+_OF_SESSION = {
+    ("GET", "session"): "whoAmI",
+    ("POST", "session"): "signIn",
+    ("DELETE", "session"): "signOut",
+    ("POST", "password"): "changePassword",
+}
+_HEADERS = {
+    "ETag": "The record's edit version, for If-Match and If-None-Match.",
+    "Idempotent-Replay": "true if this is the first answer again.",
+    "Location": "The address of what was made, if it is one thing.",
+    "Retry-After": "Seconds to wait, with 429 and 503.",
+    "WWW-Authenticate": "How to sign in, with 401.",
+    "X-Request-ID": "The request's id in the service's log.",
+}
+EXAMPLES_OF_PROBLEMS = {
+    "NothingFree": {
+        "value": {
+            "type": "/api/docs/problems#exhausted",
+            "status": 409,
+            "code": "exhausted",
+            "title": "No free space",
+            "detail": "pool ticket-hall: no /20 is free: the largest free block is a /23",
+            "field": "length",
+            "received": "20",
+            "suggestions": ["/23"],
+        }
+    },
+    "UnknownParameter": {
+        "value": {
+            "type": "/api/docs/problems#unknown-field",
+            "status": 400,
+            "code": "unknown-field",
+            "title": "Unknown field",
+            "detail": "relam: there is no such parameter; known are realm, region, zone, project, order, limit, cursor",
+            "field": "relam",
+            "suggestions": ["realm"],
+        }
+    },
+}
+EXAMPLES_OF_BODIES = {
+    "SubnetRequest": {"pool": "ticket-hall", "project": "ticketing", "tier": "app", "zone": "ml-1", "hosts": 180},
+    "PoolRequest": {"name": "nc-3-general", "parent": "north-coast", "lengths": [{"family": 4, "length": 20}]},
+    "ReservationRequest": {"name": "transit-1", "pool": "mainland", "length": 26, "reason": "links between sites"},
+    "TokenRequest": {"name": "nightly-check", "role": "viewer"},
+}
+
+
+def _headers(*names: str) -> dict[str, Any]:
+    return {name: {"description": _HEADERS[name], "schema": {"type": "string"}} for name in names}
+
+
+def _camel(text: str) -> str:
+    first, *rest = text.split("-")
+    return first + "".join(word.capitalize() for word in rest)
+
+
+def _pascal(text: str) -> str:
+    return "".join(word.capitalize() for word in text.split("-"))
 
 
 class BearerToken(OpenApiAuthenticationExtension):
@@ -76,16 +185,21 @@ class SessionCookie(OpenApiAuthenticationExtension):
         return {"type": "apiKey", "in": "cookie", "name": "lentra_session"}
 
 
-def add_problem_schema(result: dict[str, Any], **_: Any) -> dict[str, Any]:
-    """Adds the problem document to the schemas (drf-spectacular's post-processing hook)."""
+def complete(result: dict[str, Any], **_: Any) -> dict[str, Any]:
+    """Adds the problem document, and what each property means (drf-spectacular's post-processing hook)."""
+    from lentra.api.views.reference import problem_codes
+
     text = {"type": "string"}
-    result["components"]["schemas"]["Problem"] = {
+    schemas = result["components"]["schemas"]
+    result["components"]["examples"] = EXAMPLES_OF_PROBLEMS
+    schemas["Problem"] = {
         "type": "object",
         "required": ["type", "status", "code", "title", "detail"],
         "properties": {
             "type": text,
             "status": {"type": "integer"},
-            "code": text | {"description": "Stable: programs may rely on it."},
+            "code": text
+            | {"description": "Stable: programs may rely on it.", "enum": [code for code, _ in problem_codes()]},
             "title": text,
             "detail": text,
             "field": text | {"description": "The input at fault."},
@@ -97,7 +211,23 @@ def add_problem_schema(result: dict[str, Any], **_: Any) -> dict[str, Any]:
                 "description": "What stands in the way: range, owner, zone, tier, state, addresses shared.",
             },
             "suggestions": {"type": "array", "items": text, "description": "Values that would be accepted."},
-            "errors": {"type": "array", "items": {"type": "object", "additionalProperties": True}},
+            "errors": {
+                "type": "array",
+                "items": {"type": "object", "additionalProperties": True},
+                "description": "All inputs at fault, if there are several.",
+            },
         },
     }
+    for name, schema in schemas.items():
+        if name in EXAMPLES_OF_BODIES:
+            schema["examples"] = [EXAMPLES_OF_BODIES[name]]
+        for word, property_ in schema.get("properties", {}).items():
+            if "description" not in property_ and word in GLOSSARY:
+                property_["description"] = GLOSSARY[word]
+    result["servers"] = [{"url": "/", "description": "This service."}]
+    result["tags"] = [{"name": tag} for tag in sorted(set(_tags(result)))]
     return result
+
+
+def _tags(result: dict[str, Any]) -> list[str]:
+    return [tag for calls in result["paths"].values() for call in calls.values() for tag in call.get("tags", [])]

@@ -1,15 +1,24 @@
-"""Cursor pagination: ``{"next": …, "previous": …, "results": […]}``, 100 a page, ``?limit=`` up to 1000."""
+"""Cursor pagination: ``{"next": …, "previous": …, "results": […]}``, 100 a page, ``?limit=`` up to 1000.
+
+`Pages` is for rows of a table; `page_of` for what is worked out as a whole: its cursor is a position.
+"""
 
 from __future__ import annotations
 
 from base64 import b64decode, b64encode
+from collections.abc import Callable, Sequence
+from functools import cache
 from typing import Any
 from urllib import parse
 
 from django.core.signing import BadSignature, Signer
+from rest_framework import serializers
 from rest_framework.exceptions import ValidationError
 from rest_framework.pagination import Cursor, CursorPagination
+from rest_framework.response import Response
 from rest_framework.utils.urls import replace_query_param
+
+_NOT_OURS = "it is not one that a page of this list gave: begin without it"
 
 
 class Pages(CursorPagination):
@@ -28,9 +37,7 @@ class Pages(CursorPagination):
         try:
             text = b64decode(_signer(request).unsign(given).encode()).decode()
         except (BadSignature, ValueError):
-            raise ValidationError(
-                {self.cursor_query_param: ["it is not one that a page of this list gave: begin without it"]}
-            )
+            raise ValidationError({self.cursor_query_param: [_NOT_OURS]})
         tokens = parse.parse_qs(text, keep_blank_values=True)
         return Cursor(int(tokens["o"][0]), bool(int(tokens["r"][0])), tokens.get("p", [None])[0])
 
@@ -58,6 +65,45 @@ class Pages(CursorPagination):
         word = request.query_params.get("order") or next(iter(orders))
         # Rows that are equal in the column come in the order of their numbers, always the same.
         return (orders.get(word, next(iter(orders.values()))), "pk")
+
+
+def page_of(request: Any, rows: Sequence[Any], shown: Callable[[Any], Any] = lambda row: row) -> Response:
+    """A page of rows that have been worked out, by the query's `limit` and `cursor`."""
+    limit, given = request.asked["limit"], request.asked.get("cursor")
+    start = _position(request, given) if given else 0
+    part = list(rows[start : start + limit + 1])
+
+    def link(position: int) -> str:
+        address = request.build_absolute_uri()
+        return str(replace_query_param(address, "cursor", _signer(request).sign(str(position))))
+
+    return Response(
+        {
+            "next": link(start + limit) if len(part) > limit else None,
+            "previous": link(max(0, start - limit)) if start else None,
+            "results": [shown(row) for row in part[:limit]],
+        }
+    )
+
+
+def _position(request: Any, given: str) -> int:
+    try:
+        return int(_signer(request).unsign(given))
+    except (BadSignature, ValueError):
+        raise ValidationError({"cursor": [_NOT_OURS]})
+
+
+@cache
+def paged(row: type[serializers.Serializer]) -> type[serializers.Serializer]:
+    """The serializer of such a page, for the OpenAPI document."""
+    name = row.__name__.removesuffix("Serializer")
+    link = {"allow_null": True, "help_text": "Address of the page, null at the end."}
+    fields = {
+        "next": serializers.URLField(**link),
+        "previous": serializers.URLField(**link),
+        "results": row(many=True),
+    }
+    return type(f"PageOf{name}Serializer", (serializers.Serializer,), {**fields, "__doc__": "A page."})
 
 
 def _signer(request: Any) -> Signer:

@@ -15,6 +15,7 @@ from lentra.client.collections import Collection, People, Plans, Pools, Subnets,
 from lentra.client.errors import NotReachable, Problem, problem_from
 
 _RETRIED = (502, 503, 504)
+_WIDE = {"limit": 1000}  # as many rows a page as there may be, where all are fetched
 
 
 class _Bearer(requests.auth.AuthBase):
@@ -174,19 +175,19 @@ class Client:
             >>> [row["zone"]["name"] for row in client.breakdown("zone", project="crew-roster")]
             ['ml-1', 'ml-2']
         """
-        return list(self.call("GET", "usage/breakdown", query={"by": by, **of}).json())
+        return list(self.pages("usage/breakdown", {"by": by, **_WIDE, **of}))
 
     def usage_on(self, day: str, **of: Any) -> list[Record]:
         """Usage of pools on a day, from readings."""
-        return list(self.call("GET", "usage/on", query={"on": day, **of}).json())
+        return list(self.pages("usage/on", {"on": day, **_WIDE, **of}))
 
     def changes(self, since: str, **of: Any) -> list[Record]:
         """What was handed out and given back since a day, and by whom."""
-        return list(self.call("GET", "usage/changes", query={"since": since, **of}).json())
+        return list(self.pages("usage/changes", {"since": since, **_WIDE, **of}))
 
     def ranges(self, **of: Any) -> list[Record]:
         """Prefixes of a realm, pool, project, region, zone or tier, for access rules; ``aggregated``, ``since``."""
-        return list(self.call("GET", "ranges", query=of).json())
+        return list(self.pages("ranges", {**_WIDE, **of}))
 
     def grid(self, project: str | int) -> Record:
         """A project over zones and tiers: prefixes, hosts, room, and what is missing."""
@@ -198,7 +199,7 @@ class Client:
 
     def idle(self, **of: Any) -> list[Record]:
         """Idle and odd things of a realm or project, each with a proposed step."""
-        return list(self.call("GET", "idle", query=of).json())
+        return list(self.pages("idle", {**_WIDE, **of}))
 
     def ledger(self, **of: Any) -> Iterator[Record]:
         """Ledger entries, newest first, filtered by kind, record, actor, verb or text."""

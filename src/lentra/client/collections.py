@@ -169,9 +169,9 @@ class Subnets(Collection):
     def _do(self, ref: str | int, what: str, body: Mapping[str, Any], preview: bool, why: str) -> Answer:
         return self.client.change("POST", f"subnets/{part(ref)}/{what}", body, preview=preview, why=why)
 
-    def history(self, ref: str | int) -> Record | list[Record]:
+    def history(self, ref: str | int) -> list[Record]:
         """Ledger entries of a subnet, newest first; by number also after it is gone."""
-        return list(self.client.call("GET", f"subnets/{part(ref)}/history").json())
+        return list(self.client.pages(f"subnets/{part(ref)}/history", {"limit": 1000}))
 
     def neighbours(self, ref: str | int) -> Any:
         """What lies around each block of a subnet."""
@@ -206,7 +206,7 @@ class Plans(Collection):
 
     def departures(self, ref: str | int) -> list[Record]:
         """Where the registry has departed from a committed plan."""
-        return list(self.client.call("GET", f"plans/{part(ref)}/departures").json())
+        return list(self.client.pages(f"plans/{part(ref)}/departures", {"limit": 1000}))
 
     def remove(
         self,

@@ -179,7 +179,7 @@ SPECTACULAR_SETTINGS = {
     },
     "POSTPROCESSING_HOOKS": [
         "drf_spectacular.hooks.postprocess_schema_enums",
-        "lentra.api.openapi.add_problem_schema",
+        "lentra.api.openapi.complete",
     ],
 }
 

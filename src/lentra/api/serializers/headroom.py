@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import MeantField, OneOf, Strict, meant, window_field
+from lentra.api.fields import MeantField, OfPages, OneOf, Strict, meant, window_field
 from lentra.api.serializers.named import COUNT, NamedSerializer
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
 
@@ -147,7 +147,7 @@ class IdleSerializer(serializers.Serializer):
     step = serializers.CharField()
 
 
-class ScopeQuerySerializer(Strict):
+class ScopeQuerySerializer(OfPages):
     """Which part of the registry."""
 
     realm = meant(Realm)
@@ -158,7 +158,7 @@ class ScopeQuerySerializer(Strict):
     project = meant(Project)
 
 
-class IdleQuerySerializer(Strict):
+class IdleQuerySerializer(OfPages):
     realm = MeantField(Realm, required=False)
     project = MeantField(Project, required=False)
 
@@ -172,7 +172,7 @@ class WindowQuerySerializer(Strict):
     window_days = window_field()
 
 
-class _OfPoolsSerializer(Strict):
+class _OfPoolsSerializer(OfPages):
     realm = meant(Realm)
     pool = meant(Pool)
 

@@ -8,7 +8,7 @@ from typing import Any
 from django.db.models import QuerySet
 from rest_framework import serializers
 
-from lentra.api.fields import AnyOf, MomentField, OneOf, PrefixField, Strict, meant, window_field
+from lentra.api.fields import AnyOf, MomentField, OfPages, OneOf, PrefixField, Strict, meant, window_field
 from lentra.registry.models import (
     ADDRESS_KINDS,
     ENVIRONMENTS,
@@ -47,14 +47,8 @@ def list_query(what: str, orders: Iterable[str], /, **filters: serializers.Field
     fields: dict[str, Any] = {
         **filters,
         "order": OneOf(words, required=False, default=words[0]),
-        "limit": serializers.IntegerField(
-            required=False, default=100, min_value=1, max_value=1000, help_text="Rows of a page."
-        ),
-        "cursor": serializers.CharField(
-            required=False, max_length=2000, help_text="Which page: from `next` or `previous` of another."
-        ),
     }
-    return type(f"{what}QuerySerializer", (Strict,), {**fields, "__doc__": f"Which {what.lower()} to list."})
+    return type(f"{what}QuerySerializer", (OfPages,), {**fields, "__doc__": f"Which {what.lower()} to list."})
 
 
 def narrow(rows: QuerySet, values: dict[str, Any], *names: str, **paths: str) -> QuerySet:

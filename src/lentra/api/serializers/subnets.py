@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from drf_spectacular.utils import extend_schema_serializer
 from rest_framework import serializers
 
 from lentra.addressing.prefix import address_text
@@ -108,6 +109,7 @@ def block_facts(block: Any, sheet: RuleSheet) -> dict[str, Any]:
     }
 
 
+@extend_schema_serializer(component_name="Subnet")
 class RequestSerializer(Strict):
     """A request for one or more subnets. Give hosts (with growth), or length, or prefix."""
 

@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from lentra.api.calls import asked, call
+from lentra.api.pages import page_of, paged
 from lentra.api.reading import find_at_address, records_meant
 from lentra.api.serializers.headroom import (
     BreakdownQuerySerializer,
@@ -91,75 +92,74 @@ class BreakdownView(APIView):
     @call(
         "Usage by project, zone, tier, region, pool or realm",
         query=BreakdownQuerySerializer,
-        responses=BreakdownRowSerializer(many=True),
+        responses=paged(BreakdownRowSerializer),
     )
     def get(self, request: Request) -> Response:
         values = asked(request)
         by = [name.strip() for name in values["by"].split(",") if name.strip()]
-        return Response(breakdown(by, values["family"], **records_meant(values)))
+        return page_of(request, breakdown(by, values["family"], **records_meant(values)))
 
 
 class UsageOnView(APIView):
     @call(
         "Usage of pools on a day, from readings",
         query=DayQuerySerializer,
-        responses=UsageThenSerializer(many=True),
+        responses=paged(UsageThenSerializer),
     )
     def get(self, request: Request) -> Response:
         values = asked(request)
         pools = {pool.pk: pool for pool in Pool.objects.filter(**_scope(values))}
-        return Response(
-            [
-                {
-                    "pool": {"id": reading.subject, "name": pools[reading.subject].name},
-                    "family": reading.family,
-                    "day": reading.day.isoformat(),
-                    "total": str(reading.total),
-                    "used": str(reading.used),
-                    "used_percent": round(100 * reading.used / reading.total, 2) if reading.total else 0.0,
-                    "states": reading.states,
-                }
-                for reading in usage_on(list(pools), values["on"])
-            ]
-        )
+
+        def shown(reading: Any) -> dict[str, Any]:
+            return {
+                "pool": {"id": reading.subject, "name": pools[reading.subject].name},
+                "family": reading.family,
+                "day": reading.day.isoformat(),
+                "total": str(reading.total),
+                "used": str(reading.used),
+                "used_percent": round(100 * reading.used / reading.total, 2) if reading.total else 0.0,
+                "states": reading.states,
+            }
+
+        return page_of(request, usage_on(list(pools), values["on"]), shown)
 
 
 class ChangesView(APIView):
     @call(
         "What changed between two days, and by whom",
         query=SpanQuerySerializer,
-        responses=ChangesSerializer(many=True),
+        responses=paged(ChangesSerializer),
     )
     def get(self, request: Request) -> Response:
         values = asked(request)
         scope = _scope(values)
         pools = list(Pool.objects.filter(**scope).values_list("pk", flat=True)) if scope else None
         until = values.get("until") or SystemClock().now().date()
-        return Response(changes_between(values["since"], until, pools))
+        return page_of(request, changes_between(values["since"], until, pools))
 
 
 class IdleView(APIView):
     @call(
         "Idle and odd things, each with a proposed step",
         query=IdleQuerySerializer,
-        responses=IdleSerializer(many=True),
+        responses=paged(IdleSerializer),
     )
     def get(self, request: Request) -> Response:
         records = records_meant(asked(request))
         found = idle_things(SystemClock().now(), records.get("realm"), records.get("project"))
-        return Response(IdleSerializer(found, many=True).data)
+        return page_of(request, found, IdleSerializer().to_representation)
 
 
 class RangesView(APIView):
     @call(
         "Lists of ranges for access rules and routes",
         query=RangesQuerySerializer,
-        responses=ListedRangeSerializer(many=True),
+        responses=paged(ListedRangeSerializer),
     )
     def get(self, request: Request) -> Response:
         values = asked(request)
         found = ranges_of(values.get("family"), values["aggregated"], values.get("since"), **records_meant(values))
-        return Response(found)
+        return page_of(request, found)
 
 
 def _scope(values: dict[str, Any]) -> dict[str, Any]:

@@ -12,7 +12,9 @@ from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.calls import asked, call
-from lentra.api.changes import answer_of, run_change
+from lentra.api.changes import answer_of, read_version, run_change
+from lentra.api.fields import OfPages
+from lentra.api.pages import page_of, paged
 from lentra.api.reading import find_at_address, plan_meant, read_body
 from lentra.api.serializers.lists import BY_NAME, PlanListQuery, narrow
 from lentra.api.serializers.plans import (
@@ -79,18 +81,18 @@ class PlanViews(GenericViewSet):
         plan = find_at_address(Plan, ref)
         read = RemovePlanSerializer(data=request.data)
         read.is_valid(raise_exception=True)
-        words = read.validated_data
+        words, version = read.validated_data, read_version(request)
         return run_change(
             request,
-            lambda change: remove_plan(change, plan.pk, words["give_back"], words["despite_use"]),
+            lambda change: remove_plan(change, plan.pk, words["give_back"], words["despite_use"], version),
             lambda plan: PlanSerializer(plan).data,
         )
 
-    @call("Where the registry has departed from a plan", responses=DepartureSerializer(many=True))
+    @call("Where the registry has departed from a plan", query=OfPages, responses=paged(DepartureSerializer))
     @action(detail=True, methods=["get"], pagination_class=None)
     def departures(self, request: Request, ref: str) -> Response:
         plan = find_at_address(Plan, ref, ("realm", "project"))
-        return Response(DepartureSerializer(departures(plan)[:1000], many=True).data)
+        return page_of(request, departures(plan), DepartureSerializer().to_representation)
 
 
 class PlanSchemaView(APIView):

@@ -11,7 +11,7 @@ from rest_framework.response import Response
 
 from lentra.addressing.prefix import Prefix
 from lentra.api.calls import call
-from lentra.api.changes import answer_of, run_change
+from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import read_body
 from lentra.api.serializers.setup import (
     ChangeRangeSerializer,
@@ -71,7 +71,10 @@ class PoolViews(SetUpViews):
         pool = self.one(ref)
         values = read_body(request, NewRangeSerializer)
         length = (values["family"], values["length"]) if "length" in values else None
-        return self.change(request, lambda change: add_range(change, pool.pk, values.get("range"), length), 201)
+        version = read_version(request)
+        return self.change(
+            request, lambda change: add_range(change, pool.pk, values.get("range"), length, version), 201
+        )
 
     @call(
         "Change a range of a pool",
@@ -82,7 +85,7 @@ class PoolViews(SetUpViews):
     def change_range(self, request: Request, ref: str) -> Response:
         """Put another range in the place of one; what lives in it moves only on explicit word."""
         pool = self.one(ref)
-        values = read_body(request, ChangeRangeSerializer)
+        values, version = read_body(request, ChangeRangeSerializer), read_version(request)
 
         def render(changed: RangeChanged) -> Any:
             moves = [
@@ -93,7 +96,7 @@ class PoolViews(SetUpViews):
         return run_change(
             request,
             lambda change: change_range(
-                change, pool.pk, values["old"], values["new"], values["rebase"], values.get("proposal")
+                change, pool.pk, values["old"], values["new"], values["rebase"], values.get("proposal"), version
             ),
             render,
             token=lambda changed: changed.token,
@@ -108,10 +111,10 @@ class PoolViews(SetUpViews):
     def second_family(self, request: Request, ref: str) -> Response:
         """Give every subnet of the pool that has IPv4 alone an IPv6 block, with paired numbering."""
         pool = self.one(ref)
-        values = read_body(request, SecondFamilySerializer)
+        values, version = read_body(request, SecondFamilySerializer), read_version(request)
         return run_change(
             request,
-            lambda change: add_second_family(change, pool.pk, values.get("within"), values["numbering"]),
+            lambda change: add_second_family(change, pool.pk, values.get("within"), values["numbering"], version),
             lambda paired: {
                 "paired": [
                     {"subnet": {"id": p.subnet.pk, "name": p.subnet.name}, "block": str(p.block)} for p in paired

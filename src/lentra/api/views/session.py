@@ -18,7 +18,7 @@ from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.calls import asked, call
-from lentra.api.changes import answer_of, run_change
+from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.fields import Strict
 from lentra.api.reading import find_at_address, read_body
 from lentra.api.serializers.lists import BY_AGE, TokenListQuery, narrow
@@ -124,9 +124,9 @@ class TokenViews(GenericViewSet):
 
     @call("Revoke a token", responses={200: answer_of(TokenSerializer)})
     def destroy(self, request: Request, ref: str) -> Response:
-        token = _find_token(request, ref)
+        token, version = _find_token(request, ref), read_version(request)
         return run_change(
-            request, lambda change: revoke_token(change, token), lambda t: self.get_serializer(t).data
+            request, lambda change: revoke_token(change, token, version), lambda t: self.get_serializer(t).data
         )
 
 

@@ -238,17 +238,17 @@ class PersonViews(SetUpViews):
     @action(detail=True, methods=["post"])
     def unlock(self, request: Request, ref: str) -> Response:
         """Forget the failed sign-ins with a person's name, so that the next is looked at."""
-        person = self.one(ref)
-        return self.change(request, lambda change: lift_lock(change, person.pk))
+        person, version = self.one(ref), read_version(request)
+        return self.change(request, lambda change: lift_lock(change, person.pk, version))
 
     @call("Revoke all tokens of a person", request=None, responses=answer_of(PersonSerializer))
     @action(detail=True, methods=["post"], url_path="revoke-tokens")
     def revoke_tokens(self, request: Request, ref: str) -> Response:
         """Make all tokens of a person useless from now on: one's own, or anybody's by an admin."""
-        person = self.one(ref)
+        person, version = self.one(ref), read_version(request)
 
         def work(change: Change) -> Any:
-            revoke_tokens(change, person)
+            revoke_tokens(change, person, version)
             return person
 
         return self.change(request, work)

@@ -12,6 +12,8 @@ from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, read_version, run_change
+from lentra.api.fields import OfPages
+from lentra.api.pages import page_of, paged
 from lentra.api.reading import find_at_address
 from lentra.api.serializers.inside import (
     AddressesMadeSerializer,
@@ -142,7 +144,7 @@ class SubnetViews(GenericViewSet):
     @action(detail=True, methods=["post"])
     def confirm(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref)
-        return run_change(request, lambda change: confirm_held(change, subnet.pk), _shown)
+        return run_change(request, lambda change: confirm_held(change, subnet.pk, read_version(request)), _shown)
 
     @call("Attach a public address", request=AttachSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
@@ -188,7 +190,7 @@ class SubnetViews(GenericViewSet):
         wanted = AddressRequest(**serializer.validated_data)
         return run_change(
             request,
-            lambda change: record_addresses(change, subnet.pk, wanted),
+            lambda change: record_addresses(change, subnet.pk, wanted, read_version(request)),
             lambda records: {"addresses": shown_addresses(records)},
             201,
         )
@@ -212,13 +214,12 @@ class SubnetViews(GenericViewSet):
 
         return run_change(request, work, _shown)
 
-    @call("A subnet's history", responses=LedgerSerializer(many=True))
+    @call("A subnet's history", query=OfPages, responses=paged(LedgerSerializer))
     @action(detail=True, methods=["get"], pagination_class=None)
     def history(self, request: Request, ref: str) -> Response:
         number = int(ref) if ref.isascii() and ref.isdigit() else find_at_address(Subnet, ref).pk
         rows = LedgerEntry.objects.filter(Q(number=number) | Q(subject=number), kind=Subnet.KIND)
-        rows = rows.order_by("-number")[:200]
-        return Response(LedgerSerializer(rows, many=True).data)
+        return page_of(request, rows.order_by("-number"), LedgerSerializer().to_representation)
 
     @call("A subnet's neighbours", responses=WhereaboutsSerializer(many=True))
     @action(detail=True, methods=["get"], pagination_class=None)

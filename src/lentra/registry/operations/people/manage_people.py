@@ -11,6 +11,7 @@ from typing import Any
 from django.contrib.auth.hashers import make_password
 
 from lentra.registry.errors import Invalid, NotAllowed
+from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import ROLES, Membership, Person, Project, Token
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
@@ -151,27 +152,31 @@ def _keep_within(change: Change, maker: Token, token: Token) -> None:
         )
 
 
-def revoke_token(change: Change, token: Token) -> Token:
+def revoke_token(change: Change, token: Token, version: int | None = None) -> Token:
     """Make a token useless from now on.
 
     Raises:
+        StaleEdit: it has changed since `version`.
         NotAllowed: somebody else's, by anyone but an admin.
     """
     _require_own(change, token.person, "revoke a token")
-    token = lock(Token, token.pk, ("person",))
+    token = find_locked(Token, token.pk, version=version, related=("person",))
     if token.revoked_at is None:
         change.edited(token, "revoke", revoked_at=change.now)
     _revoke_made(change, [token.pk])
     return token
 
 
-def revoke_tokens(change: Change, person: Person) -> list[Token]:
+def revoke_tokens(change: Change, person: Person, version: int | None = None) -> list[Token]:
     """Make all tokens of a person useless from now on, and what they made for others; returns those of the person.
 
     Raises:
+        StaleEdit: the person has changed since `version`.
         NotAllowed: somebody else's, by anyone but an admin.
     """
     _require_own(change, person, "revoke all tokens")
+    if version is not None:
+        find_locked(Person, person.pk, version=version)
     tokens = lock_all(Token.objects.filter(person=person, revoked_at=None).order_by("pk"))
     change.edited_all(tokens, "revoke", revoked_at=change.now)
     _revoke_made(change, [token.pk for token in tokens])

@@ -11,12 +11,12 @@ from django.db import transaction
 from django.db.models import F
 
 from lentra.registry.errors import TooManyTries, WrongPassword
+from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Person, SignInCount
 from lentra.registry.rules.permissions import require
 from lentra.registry.rules.sign_ins import FORGOTTEN_AFTER, peer_network, wait_after
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import Clock, SystemClock
-from lentra.registry.transactions.locks import lock
 from lentra.registry.transactions.run import run_transaction
 from lentra.registry.transactions.sql import insert
 
@@ -64,14 +64,15 @@ def prove(person: Person, password: str, peer: str, clock: Clock | None = None) 
         raise WrongPassword("the present password is another one", field="current")
 
 
-def lift_lock(change: Change, person_id: int) -> Person:
+def lift_lock(change: Change, person_id: int, version: int | None = None) -> Person:
     """Forget the failed sign-ins with a person's name, so that the next is looked at.
 
     Raises:
+        StaleEdit: the person has changed since `version`.
         NotAllowed: the actor is no admin.
     """
     require(change.actor, "admin", "lift the lock of a person")
-    person = lock(Person, person_id)
+    person = find_locked(Person, person_id, version=version)
     counts = SignInCount.objects.filter(key=f"name:{person.name}")
     failed = sum(count.failed for count in counts)
     counts.delete()

@@ -54,7 +54,11 @@ def add_pool(change: Change, values: dict[str, Any], ranges: list[Prefix]) -> Po
 
 
 def add_range(
-    change: Change, pool_ref: Any, prefix: Prefix | None = None, length: tuple[int, int] | None = None
+    change: Change,
+    pool_ref: Any,
+    prefix: Prefix | None = None,
+    length: tuple[int, int] | None = None,
+    version: int | None = None,
 ) -> Pool:
     """Add a range to a pool; one that is carved out of another takes it from there.
 
@@ -65,6 +69,7 @@ def add_range(
         Invalid: neither is given, or a length for a top-level pool.
         Overlaps, NotPrivate, LengthOutOfBounds, TooManyRanges: as for `add_pool`.
         OutsideParent, Exhausted, KeptOut: the parent cannot give it.
+        StaleEdit: the pool has changed since `version`.
     """
     require(change.actor, "planner", "add a range")
     if (prefix is None) == (length is None):
@@ -79,7 +84,7 @@ def add_range(
             )
         lock_outline(found.realm_id)
     with open_pools(change, [found.pk, *([found.parent_id] if found.parent_id else [])]) as pools:
-        pool = find_locked(Pool, found.pk, related=("sheet", "parent__sheet", "realm"))
+        pool = find_locked(Pool, found.pk, version=version, related=("sheet", "parent__sheet", "realm"))
         before = [str(r.prefix) for r in pool.ranges.all()]
         if pool.parent:
             given, lengths = ([prefix] if prefix else []), ([length] if length else [])

@@ -44,7 +44,13 @@ class RangeChanged:
 
 
 def change_range(
-    change: Change, pool_ref: Any, old: Prefix, new: Prefix, rebase: bool = False, proposal: str | None = None
+    change: Change,
+    pool_ref: Any,
+    old: Prefix,
+    new: Prefix,
+    rebase: bool = False,
+    proposal: str | None = None,
+    version: int | None = None,
 ) -> RangeChanged:
     """Put a new range in the place of one that a pool has.
 
@@ -55,6 +61,7 @@ def change_range(
         DoesNotFit: something does not fit; lists each with where it would land.
         Overlaps, KeptOut, NotPrivate, LengthOutOfBounds, OutsideParent: the new range cannot be had.
         StaleProposal: what would move is no longer what was shown.
+        StaleEdit: the pool has changed since `version`.
         NotAllowed, Invalid.
     """
     require(change.actor, "planner", "change a pool's range")
@@ -65,7 +72,7 @@ def change_range(
         lock_outline(found.realm_id)
     parent = [found.parent_id] if found.parent_id else []
     with open_pools(change, [*_below(found), *parent]) as pools:
-        pool = find_locked(Pool, found.pk, related=("realm", "sheet", "parent__realm"))
+        pool = find_locked(Pool, found.pk, version=version, related=("realm", "sheet", "parent__realm"))
         row = _range(pool, old)
         if not pool.parent:
             check_top_level(pool.realm, new, besides=row)

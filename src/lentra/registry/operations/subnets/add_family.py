@@ -10,6 +10,7 @@ from lentra.addressing.prefix import Prefix
 from lentra.addressing.refusal import Overlaps
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
+from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Pool, Subnet
 from lentra.registry.requests.request import no_range_yet
 from lentra.registry.rules.permissions import require
@@ -32,7 +33,11 @@ class Paired:
 
 
 def add_second_family(
-    change: Change, pool_ref: Any, within: Prefix | None = None, numbering: str = "number"
+    change: Change,
+    pool_ref: Any,
+    within: Prefix | None = None,
+    numbering: str = "number",
+    version: int | None = None,
 ) -> list[Paired]:
     """Give every subnet of a pool that has IPv4 alone an IPv6 block.
 
@@ -45,6 +50,7 @@ def add_second_family(
         WrongFamily: the pool has no IPv6 range yet; says what to add first.
         Invalid: too many subnets for `within`, or one without a tag.
         Overlaps, OutsideParent: a block is in use, or `within` is not in the pool.
+        StaleEdit: the pool has changed since `version`.
         NotAllowed: the actor is no planner.
     """
     require(change.actor, "planner", "add a family to subnets")
@@ -57,6 +63,8 @@ def add_second_family(
         )
     pool = find(Pool, pool_ref, "pool", related=("sheet", "realm", "parent"))
     with open_pools(change, [pool.pk]) as pools:
+        if version is not None:
+            find_locked(Pool, pool.pk, version=version)
         stores = pools[pool.pk]
         if 6 not in stores:
             raise no_range_yet(pool, 6, "pool")

@@ -37,7 +37,9 @@ class AddressRequest:
     service: str = ""
 
 
-def record_addresses(change: Change, subnet_ref: Any, wanted: AddressRequest) -> list[Address]:
+def record_addresses(
+    change: Change, subnet_ref: Any, wanted: AddressRequest, version: int | None = None
+) -> list[Address]:
     """Record addresses of a subnet.
 
     Raises:
@@ -45,10 +47,11 @@ def record_addresses(change: Change, subnet_ref: Any, wanted: AddressRequest) ->
         AddressTaken: another record has the address or the MAC; says which.
         Exhausted: there are not so many free.
         KeptForService: the subnet is kept for another service.
+        StaleEdit: the subnet has changed since `version`.
         Invalid, NotAllowed, WrongState.
     """
     _check(wanted)
-    subnet = locked_subnet(change, subnet_ref, "record an address", states=IN_USE)
+    subnet = locked_subnet(change, subnet_ref, "record an address", version, IN_USE)
     if subnet.service and wanted.service != subnet.service:
         raise KeptForService(
             f"subnet {subnet.name} is kept for {subnet.service} alone",

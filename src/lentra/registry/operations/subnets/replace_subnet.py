@@ -46,15 +46,16 @@ def replace_subnet(
     return made
 
 
-def confirm_held(change: Change, subnet_ref: Any) -> Subnet:
+def confirm_held(change: Change, subnet_ref: Any, version: int | None = None) -> Subnet:
     """Turn a held subnet into an active one.
 
     Raises:
         WrongState: it is not held.
         UnknownName: its hold has ended.
+        StaleEdit: it has changed since `version`.
         NotAllowed.
     """
-    with open_subnet(change, subnet_ref, "confirm a held subnet", states=("held",)) as (subnet, pools):
+    with open_subnet(change, subnet_ref, "confirm a held subnet", version, ("held",)) as (subnet, pools):
         activate(pools, [subnet.pk])
         change.edited(subnet, "hand out", state="active", ends_at=None)
     return find(Subnet, subnet.pk)
