@@ -24,13 +24,17 @@ Handler = TypeVar("Handler", bound=Callable[..., Any])
 
 CHANGING = ("POST", "PATCH", "DELETE")
 _OF_CHANGES = ("preview", "why")
+_LONGEST_PROPOSAL = 1_000_000
 
 
-def call(summary: str, *, query: type[Strict] | None = None, **described: Any) -> Callable[[Handler], Handler]:
+def call(
+    summary: str, *, query: type[Strict] | None = None, own_proposal: bool = False, **described: Any
+) -> Callable[[Handler], Handler]:
     """Describe a handler of a view, and have its query read before it runs: see `asked`.
 
     Args:
         query: the serializer of the query; without one, the call takes no parameters of its own.
+        own_proposal: the operation reads the token of a preview itself.
         described: what else `extend_schema` of drf-spectacular takes.
     """
     parameters = described.pop("parameters", []) + ([query] if query else [])
@@ -42,6 +46,7 @@ def call(summary: str, *, query: type[Strict] | None = None, **described: Any) -
             request.asked = _read(request, query, _OF_CHANGES if changes else ())
             if changes:
                 request.preview, request.why = flag(request, "preview"), reason(request)
+                request.proposal = None if own_proposal else _taken_out(request)
                 if "If-Match" in request.headers and "ref" not in kwargs:
                     raise ValidationError(
                         {"If-Match": ["the call changes nothing that was read before: leave it out"]}
@@ -65,6 +70,16 @@ def _unless_known(request: Request, response: Any) -> Any:
         return response
     tags = {text.strip().removeprefix("W/") for text in known.split(",")}
     return Response(status=304, headers={"ETag": tag}) if tag in tags or "*" in tags else response
+
+
+def _taken_out(request: Request) -> str | None:
+    """The token of a preview, taken out of the body: what is left is the request that was previewed."""
+    if not isinstance(request.data, dict) or request.data.get("proposal") is None:
+        return None
+    token = request.data.pop("proposal")
+    if not isinstance(token, str) or len(token) > _LONGEST_PROPOSAL:
+        raise ValidationError({"proposal": ["not a valid proposal token: take it from a preview as it is"]})
+    return token
 
 
 def reason(request: Request) -> str:

@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from lentra.api.calls import flag
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import SystemClock
+from lentra.registry.transactions.proposals import seal_change
 from lentra.registry.transactions.run import Outcome, first_answer, run_transaction
 
 Result = TypeVar("Result")
@@ -34,7 +35,7 @@ def run_change(
     The answer is ``{"preview", "result", "notes", "changes", "proposal"}``; `changes` are the ledger entries
     written, or those that would be.
     """
-    preview = request.preview
+    preview, digest = request.preview, _digest(request)
     key = None if preview else read_key(request)
 
     def answer(result: Result, change: Change) -> dict[str, Any]:
@@ -54,7 +55,7 @@ def run_change(
             "result": render(result),
             "notes": change.notes,
             "changes": changes,
-            "proposal": (token(result) or None) if token else None,
+            "proposal": _proposal(token, result, change, digest) if preview else None,
         }
 
     outcome = run_transaction(
@@ -62,13 +63,19 @@ def run_change(
         actor=request.user,
         why=request.why,
         key=key,
-        digest=_digest(request),
+        digest=digest,
         preview=preview,
+        proposal=None if preview else request.proposal,
         render=answer,
         kept=kept,
         status=status,
     )
     return _response(request, outcome, 200 if preview else outcome.status, preview)
+
+
+def _proposal(token: Callable[[Any], str] | None, result: Any, change: Change, digest: str) -> str | None:
+    """The token by which exactly this is done: the operation's own, or that of any change."""
+    return (token(result) or None) if token else seal_change(digest, change.own_entries)
 
 
 def first_answer_to(request: Request) -> Response | None:

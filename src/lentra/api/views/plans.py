@@ -54,6 +54,7 @@ class PlanViews(GenericViewSet):
 
     @call(
         "Commit a plan, hold it, or preview it",
+        own_proposal=True,
         request=PlanInSerializer,
         responses={201: answer_of(ProposedPlanSerializer)},
     )

@@ -78,6 +78,7 @@ class PoolViews(SetUpViews):
 
     @call(
         "Change a range of a pool",
+        own_proposal=True,
         request=ChangeRangeSerializer,
         responses=answer_of(RangeChangedSerializer),
     )

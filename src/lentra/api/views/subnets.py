@@ -84,6 +84,7 @@ class SubnetViews(GenericViewSet):
 
     @call(
         "Ask for subnets, and be handed them",
+        own_proposal=True,
         request=RequestSerializer,
         responses={201: answer_of(HandedOutSerializer)},
     )
@@ -160,6 +161,7 @@ class SubnetViews(GenericViewSet):
 
     @call(
         "Replace a subnet by a new one, and let it retire",
+        own_proposal=True,
         request=ReplaceSerializer,
         responses={201: answer_of(HandedOutSerializer)},
     )

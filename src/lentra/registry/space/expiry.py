@@ -42,11 +42,13 @@ def expire_due(change: Change, pool: int, open_others: Callable[[set[int]], None
         # Opening another pool may have ended some of them.
         there = Subnet.objects.filter(pk__in=[s.pk for s in subnets], ends_at__lte=change.now)
         subnets = lock_all(there.order_by("ends_at"))
+    before = len(change.entries)
     for state, verb in (("held", "end hold"), ("cooling", "end cooling")):
         free_subnets(change, [s for s in subnets if s.state == state], change.open_pools, verb)
     reservations = lock_all(Reservation.objects.filter(pool=pool, ends_at__lte=change.now))
     free_reservations(change, reservations, change.open_pools, "end")
     _forget_held_plans(change, {s.plan_id for s in subnets if s.plan_id is not None})
+    change.ended += change.entries[before:]
     due = due_at(pool)
     for store in change.open_pools[pool].values():
         store.set_due(due)

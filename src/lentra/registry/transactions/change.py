@@ -13,6 +13,7 @@ from typing import Any
 
 from lentra.registry.models import LedgerEntry, Number, Person, Record
 from lentra.registry.transactions.clock import Clock
+from lentra.registry.transactions.proposals import Promise
 from lentra.registry.transactions.sql import Batch, insert, numbering, read_text
 
 
@@ -22,6 +23,7 @@ class Change:
     Args:
         attempt: 0 at first, more when the same change is tried again after a clash with another.
         also_open: pools that must be opened with whatever else is, since what has ended in them is in the way.
+        promise: what a preview has shown, if the change is to do just that.
     """
 
     def __init__(
@@ -33,6 +35,7 @@ class Change:
         attempt: int,
         preview: bool,
         also_open: Iterable[int] = (),
+        promise: Promise | None = None,
     ) -> None:
         self.now: datetime = clock.now()
         self.actor = actor
@@ -41,11 +44,22 @@ class Change:
         self.attempt = attempt
         self.preview = preview
         self.also_open = set(also_open)
+        self.promise = promise
         self.notes: list[str] = []
         self.batch = Batch()
         self.entries: list[LedgerEntry] = []
+        self.ended: list[LedgerEntry] = []  # those of what has ended by itself
         self.open_pools: dict[int, dict[int, Any]] = {}  # pool -> family -> store: see `space.locking`
         self._numbers: list[int] = []  # taken and not yet used, lowest last
+
+    @property
+    def own_entries(self) -> list[LedgerEntry]:
+        """The entries of what the change itself does."""
+        return [entry for entry in self.entries if entry not in self.ended] if self.ended else self.entries
+
+    def shown(self, kind: str) -> dict[str, Any] | None:
+        """What a preview has shown of the next record of a kind, which this change is to make just so."""
+        return self.promise.next(kind) if self.promise else None
 
     def note(self, text: str) -> None:
         """Something worth knowing that does not stop the change."""

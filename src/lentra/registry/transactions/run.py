@@ -20,11 +20,12 @@ from django.conf import settings
 from django.db import Error, InterfaceError, OperationalError, connection, transaction
 
 from lentra.addressing.refusal import Refusal
-from lentra.registry.errors import Busy, Contradiction, KeyReused
+from lentra.registry.errors import Busy, Contradiction, KeyReused, StaleProposal
 from lentra.registry.models import LedgerEntry, Operation, Person
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import Clock, SystemClock
 from lentra.registry.transactions.failures import Clash, Verdict, judge, settled
+from lentra.registry.transactions.proposals import no_longer, promise_of
 from lentra.registry.transactions.sql import Prepared, Slot
 
 Result = TypeVar("Result")
@@ -116,6 +117,7 @@ def run_transaction(
     render: Callable[[Result, Change], Any] = lambda result, change: None,
     kept: Callable[[Any], Any] = lambda answer: answer,
     status: int = 200,
+    proposal: str | None = None,
 ) -> Outcome:
     """Run `work` as one change: all of it is committed, or nothing.
 
@@ -129,22 +131,29 @@ def run_transaction(
         render: turns the result into the answer (JSON).
         kept: what of the answer is kept for repeats: secrets that are told once are left out.
         status: that of the answer by HTTP, kept with it.
+        proposal: the token of a preview with the same digest (`Outcome.proposal`): do what it showed, or nothing.
 
     Raises:
         Refusal: whatever the work refuses, or the database; nothing has changed then.
         KeyReused: the key came before with another digest.
+        StaleProposal: what was shown is no longer possible, or no longer what would be done.
         Busy: still clashing when the time budget is used up, or the database cannot be reached.
     """
     clock = clock or SystemClock()
     operation = uuid.uuid4()
     tries = _Tries()
+    promise = promise_of(proposal, digest) if proposal else None
     while True:
         try:
             with transaction.atomic(durable=True):
-                change = Change(clock, actor, operation, why, tries.count, preview, tries.also_open)
+                change = Change(clock, actor, operation, why, tries.count, preview, tries.also_open, promise)
                 if repeated := first_answer(actor, key, digest, change.now):
                     return repeated
+                if promise:
+                    promise.begin()
                 result = work(change)
+                if promise:
+                    promise.refuse_other(change.own_entries)
                 outcome = Outcome(render(result, change), change.notes, entries=change.entries, status=status)
                 if preview:
                     change.batch.send()
@@ -154,6 +163,9 @@ def run_transaction(
             return outcome
         except _Undo as undo:
             return undo.outcome
+        except Refusal as refusal:
+            late = promise and refusal.status == 409 and not isinstance(refusal, StaleProposal)
+            raise no_longer(refusal) if late else refusal
         except EndedElsewhere as ended:
             tries.open_too(ended.pool)
         except (Error, Clash, UnicodeEncodeError) as failure:

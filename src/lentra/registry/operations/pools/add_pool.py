@@ -6,7 +6,7 @@ from typing import Any
 
 from lentra.addressing.extents import ExtentStore, State, carve, carve_over_kept_out
 from lentra.addressing.placement import place
-from lentra.addressing.prefix import Prefix, range_text
+from lentra.addressing.prefix import Prefix, parse_prefix, range_text
 from lentra.addressing.refusal import Exhausted, KeptOut, Overlaps
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.special import is_private, kind_of_space, prefilled_notes
@@ -74,6 +74,8 @@ def add_range(
     require(change.actor, "planner", "add a range")
     if (prefix is None) == (length is None):
         raise Invalid("give a range, or a length to find", field="range", suggestions=["10.40.64.0/20", "/20"])
+    if shown := change.shown("pool"):
+        prefix, length = parse_prefix(shown["ranges"][-1]), None
     found = find(Pool, pool_ref)
     if found.parent_id is None:
         if prefix is None:

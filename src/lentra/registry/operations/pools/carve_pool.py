@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from lentra.addressing.extents import Extent, State, give_back
-from lentra.addressing.prefix import Prefix
+from lentra.addressing.prefix import Prefix, parse_prefix
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
@@ -45,6 +45,8 @@ def carve_pool(
     parent = find(Pool, parent_ref, "parent", related=("sheet", "realm"))
     if not ranges and not lengths:
         raise Invalid("say which range to carve, or a length to find", field="ranges", suggestions=["/20"])
+    if shown := change.shown("pool"):
+        ranges, lengths = [parse_prefix(text) for text in shown["ranges"]], []
     inherited = values.get("sheet") is None
     values = {
         **values,

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import Any
 
 from lentra.addressing.extents import State, carve_range, require_free
 from lentra.addressing.placement import place
-from lentra.addressing.prefix import prefixes_of_range, range_text
+from lentra.addressing.prefix import parse_range, prefixes_of_range, range_text
 from lentra.addressing.refusal import Exhausted, Overlaps
 from lentra.addressing.sizing import size_by_hosts
 from lentra.registry.errors import Invalid
@@ -61,6 +61,8 @@ def reserve(change: Change, wanted: ReservationRequest) -> Reservation:
     require(change.actor, "planner", "reserve a range")
     pool = find(Pool, wanted.pool, "pool", related=("realm", "sheet"))
     _refuse_past(change, wanted.ends_at)
+    if shown := change.shown("reservation"):
+        wanted = replace(wanted, name=shown["name"], range=parse_range(shown["range"]), length=None, hosts=None)
     with open_pools(change, [pool.pk]) as pools:
         stores = pools[pool.pk]
         family, first, last = _take(wanted, pool, stores)

@@ -113,9 +113,15 @@ def _read(change: Change, request: SubnetRequest, replaces: Subnet | None) -> _O
     check_request(request)
     pool = pool_for(request, target)
     _refuse_foreign(reservation, pool)
-    shown = unseal(request.proposal, digest) if request.proposal else None
+    shown = unseal(request.proposal, digest) if request.proposal else _promised(change, request.count)
     stem = wanted_stem(pool, target, request.count, request.name)
     return _Order(request, target, pool, pool.sheet.rules(), reservation, stem, shown, digest, replaces)
+
+
+def _promised(change: Change, count: int) -> list[Shown] | None:
+    """What a preview of a larger change has shown of the subnets."""
+    facts = [one for _ in range(count) if (one := change.shown(Subnet.KIND))]
+    return [Shown(one["name"], one["blocks"], one.get("tag")) for one in facts] or None
 
 
 def _choose(change: Change, order: _Order, stores: Families, highest: int) -> _Chosen:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from lentra.addressing.address_map import next_free, refuse_address
@@ -62,7 +62,10 @@ def record_addresses(
             suggestions=[subnet.service],
         )
     taken = {(a.family, a.address): a for a in subnet.addresses.all()}
-    if wanted.address is not None:
+    shown = [one for _ in range(wanted.count) if (one := change.shown(Address.KIND))]
+    if len(shown) == wanted.count:
+        places = [_given(subnet, replace(wanted, address=one["address"]), taken) for one in shown]
+    elif wanted.address is not None:
         places = [_given(subnet, wanted, taken)]
     else:
         places = _next_free(subnet, wanted, taken)
