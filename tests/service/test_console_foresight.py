@@ -64,7 +64,7 @@ def test_what_to_move_for_a_length(open_as, planner, live):  # noqa: F811
 
 
 def test_a_project_over_zones_and_tiers_is_drawn_and_told(open_as, live, planner, fresh_pool):  # noqa: F811
-    project, pool = f"moorings-{uuid.uuid4().hex[:8]}", fresh_pool("10.40.64.0/23")
+    project, pool = f"moorings-{uuid.uuid4().hex[:8]}", fresh_pool("10.40.64.0/22")
     planner.projects.add(name=project)
     at = {zone: {"pool": pool, "project": project, "zone": zone} for zone in ("nc-1", "nc-2", "ml-1", "ml-2")}
     for zone, ask in at.items():
