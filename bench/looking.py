@@ -12,7 +12,7 @@ from bench import ground
 SMALL, LARGE = "p-1000", "p-1000000"
 POOLS = 10_000
 _TIMES = 9
-_OVERVIEW = ("usage?limit=100&order=oldest", "headroom?limit=100")
+_OVERVIEW = ("usage?limit=100", "headroom?limit=100")
 
 
 def before_filling() -> dict[str, float]:

@@ -1,64 +1,87 @@
-"""`script/bench`: all measurements in one run, printed as a table and kept in docs/performance.md."""
+"""`script/bench`: all measurements, printed as a table and kept in docs/performance.md, each part with its day."""
 
 from __future__ import annotations
 
+import json
 import os
 import platform
+import subprocess
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 from bench import backtest, cluster, core, ground, hand_outs, in_browser, memory, plans, through_http
 
 PAGE = Path(__file__).parent.parent / "docs" / "performance.md"
+RESULTS = Path(__file__).parent / "results.json"
+Rows = list[tuple[str, str, str]]
 PARTS = ("core", "backtest", "http", "memory", "size", "plans", "cluster")
 
 
 def main() -> None:
-    """Measure the parts named on the command line, or all of them (only that is kept)."""
+    """Measure the parts named on the command line, or all of them; what was measured of the others stays as it is."""
     parts = sys.argv[1:] or list(PARTS)
-    rows: list[tuple[str, str, str]] = []
-    if "core" in parts:
-        rows += _told(core.measure())
-    if "backtest" in parts:
-        rows += _told(backtest.measure())
-    if {"http", "memory", "size", "plans"} & set(parts):
-        with ground.database() as database:
-            if "http" in parts:
-                rows += _told(through_http.measure(database.url))
-            if "memory" in parts:
-                rows += _told(memory.measure(database.url))
-            if "plans" in parts:
-                rows += _told(plans.measure())
-            if "size" in parts:
-                rows += _told(hand_outs.measure())
-                rows += _told(in_browser.measure(database.url))
-    if "cluster" in parts:
-        rows += _told(cluster.measure())
-    if set(parts) == set(PARTS):
-        PAGE.write_text(_page(rows))
-        print(f"kept in {PAGE}")
+    if unknown := set(parts) - set(PARTS):
+        raise SystemExit(f"no such part: {', '.join(sorted(unknown))}; there are {', '.join(PARTS)}")
+    if len(parts) == 1:
+        _keep(parts[0], _told(_measured(parts[0])))
+        return
+    for part in [name for name in PARTS if name in parts]:  # each with a process and a database of its own
+        subprocess.run([sys.executable, "-m", "bench.run", part], check=True)
 
 
-def _told(rows: list[tuple[str, str, str]]) -> list[tuple[str, str, str]]:
+def _measured(part: str) -> Rows:
+    if part == "core":
+        return core.measure()
+    if part == "backtest":
+        return backtest.measure()
+    if part == "cluster":
+        return cluster.measure()
+    with ground.database() as database:
+        if part == "http":
+            return through_http.measure(database.url)
+        if part == "memory":
+            return memory.measure(database.url)
+        if part == "plans":
+            return plans.measure()
+        return [*hand_outs.measure(), *in_browser.measure(database.url)]
+
+
+def _told(rows: Rows) -> Rows:
     for what, measured, aim in rows:
         print(f"{what:75} {measured:>32}   aim {aim}" if aim else f"{what:75} {measured:>32}", flush=True)
     return rows
 
 
-def _page(rows: list[tuple[str, str, str]]) -> str:
-    lines = "\n".join(f"| {what} | {measured} | {aim} |" for what, measured, aim in rows)
+def _keep(part: str, rows: Rows) -> None:
+    """Keep what was measured, and write the page anew from all that is kept."""
+    kept = json.loads(RESULTS.read_text()) if RESULTS.exists() else {}
+    kept[part] = {"day": f"{datetime.now(UTC):%Y-%m-%d}", "rows": rows}
+    RESULTS.write_text(
+        json.dumps({name: kept[name] for name in PARTS if name in kept}, indent=1, ensure_ascii=False) + "\n"
+    )
+    PAGE.write_text(_page({name: kept[name] for name in PARTS if name in kept}))
+    print(f"kept in {PAGE}")
+
+
+def _page(kept: dict[str, Any]) -> str:
+    lines = "\n".join(
+        f"| {what} | {measured} | {aim} | {part['day']} |"
+        for part in kept.values()
+        for what, measured, aim in part["rows"]
+    )
     return f"""# Performance
 
 Written by `script/bench`. Every figure but those in brackets is a ratio (or a share), measured side by
-side in one run, so that it means the same on another machine. "N× at 1,000,000" is how much longer the same
+side in one run of its part, so that it means the same on another machine. "N× at 1,000,000" is how much longer the same
 takes there; "N× beside" is how much faster than the plain way.
 
-Measured {datetime.now(UTC):%Y-%m-%d} on {os.cpu_count()} cores, Python {platform.python_version()}, MariaDB on the
+Measured on {os.cpu_count()} cores, Python {platform.python_version()}, MariaDB on the
 same machine, two service processes that work on eight requests at once each, 16 clients.
 
-| what | measured | aim |
-|---|---|---|
+| what | measured | aim | day |
+|---|---|---|---|
 {lines}
 
 What makes it so: free space is found by equality probes on one index, never by a scan or sort; the number of

@@ -107,7 +107,7 @@ def test_request_show_edit_release_from_the_terminal(lentra, fresh_pool):
     released = lentra("release", name, "--yes", "--why", "moved")
     assert "free at once" in released.stdout
     gone = lentra("show", name)
-    assert gone.returncode == 1
+    assert gone.returncode == 4
     assert "neither a subnet nor a pool" in gone.stderr
 
 
@@ -128,7 +128,7 @@ def test_exit_codes_tell_wrong_use_and_no_way_in(lentra):
     assert nobody.returncode == 2
     assert "lentra sign-in" in nobody.stderr
     away = lentra("who", LENTRA_URL="http://127.0.0.1:9")
-    assert away.returncode == 3
+    assert away.returncode == 5
     assert "does not answer" in away.stderr
 
 
@@ -167,7 +167,7 @@ def test_every_kind_is_set_up_from_the_terminal(lentra):
         "zone remove ss-1 --yes",
         "region remove south-sound --yes",
         "tier remove kiosk --yes",
-        "person edit kim --active no --yes",
+        "person edit kim --no-active --yes",
     ]
     for step in steps:
         done = lentra(*shlex.split(step))

@@ -35,7 +35,7 @@ def run_change(
     The answer is ``{"preview", "result", "notes", "changes", "proposal"}``; `changes` are the ledger entries
     written, or those that would be.
     """
-    preview, digest = request.preview, _digest(request)
+    preview, digest = getattr(request, "preview", False), _digest(request)
     key = None if preview else read_key(request)
 
     def answer(result: Result, change: Change) -> dict[str, Any]:
@@ -61,11 +61,11 @@ def run_change(
     outcome = run_transaction(
         work,
         actor=request.user,
-        why=request.why,
+        why=getattr(request, "why", ""),
         key=key,
         digest=digest,
         preview=preview,
-        proposal=None if preview else request.proposal,
+        proposal=None if preview else getattr(request, "proposal", None),
         render=answer,
         kept=kept,
         status=status,

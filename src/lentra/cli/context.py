@@ -1,48 +1,35 @@
-"""What every command works with: where the service is, who signs in, and asking before a change."""
+"""What every command works with: the client, and looking before a change."""
 
 from __future__ import annotations
 
 import argparse
-import json
-import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from lentra.cli.output import show_notes, styled
-from lentra.client import Answer, Client
+from lentra.cli.output import cell, show_notes, show_record, styled
 
-DONE, REFUSED, WRONG_USE, NOT_ALLOWED = 0, 1, 2, 3
+if TYPE_CHECKING:
+    from lentra.client import Answer, Client
+
+DONE, REFUSED, WRONG_USE, NOT_ALLOWED, NOT_FOUND, NOT_REACHABLE = range(6)
+_MOST_CHANGES = 12
+_NOT_TOLD = ("place", "name_stem", "created_at", "changed_at")
 
 
 class WrongUse(Exception):
     """The command was called in a way that cannot work; the message says what would."""
 
 
-def sign_in_file() -> Path:
-    """Where `lentra sign-in` keeps address and token."""
-    base = os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config"
-    return Path(base) / "lentra" / "sign-in.json"
-
-
-def keep_sign_in(url: str, token: str) -> Path:
-    """Keep address and token in a file that only its owner can read."""
-    path = sign_in_file()
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
-        json.dump({"url": url, "token": token}, file)
-    return path
-
-
 def client_for(options: argparse.Namespace) -> Client:
-    """The client, from the options, LENTRA_URL and LENTRA_TOKEN, or what `lentra sign-in` kept."""
-    kept = json.loads(sign_in_file().read_text()) if sign_in_file().exists() else {}
-    url = options.url or os.environ.get("LENTRA_URL") or kept.get("url")
-    token = os.environ.get("LENTRA_TOKEN") or kept.get("token")
-    if not url or not token:
-        raise WrongUse("nobody is signed in: lentra sign-in http://127.0.0.1:8460")
-    return Client(url, token)
+    """The client of the service that is meant: one for the whole command."""
+    from lentra.cli.signed_in import service_meant
+    from lentra.client import Client
+
+    if getattr(options, "client", None) is None:
+        options.client = Client(*service_meant(options.url))
+    return options.client
 
 
 def confirmed_change(
@@ -50,31 +37,65 @@ def confirmed_change(
     call: Callable[[bool], Answer],
     describe: Callable[[Any], str],
 ) -> Answer | None:
-    """Preview a change, show it, ask, do it. None if the answer was no.
+    """Preview a change, show it, ask, do exactly that. None if it was a preview, or the answer was no.
+
+    With another format than a table, standard output has the whole answer, and the words go to standard error.
 
     Args:
         call: makes the call; its argument says whether as a preview.
-        describe: what the preview's result means, in words.
+        describe: what the answer's result means, in words.
     """
+    talk = sys.stdout if options.output == "table" else sys.stderr
     if options.preview:
         seen = call(True)
-        print("Would " + describe(seen.result))
-        show_notes(seen.notes)
+        _tell("Would ", seen, describe, talk)
+        _show_answer(seen, options)
         return None
+    proposal = None
     if not options.yes:
         if not sys.stdin.isatty():
             raise WrongUse("nobody can be asked here: add --yes to go ahead, or --preview to look only")
         seen = call(True)
-        print("This will " + describe(seen.result))
-        show_notes(seen.notes)
+        _tell("This will ", seen, describe, talk)
         if not agreed("Go ahead?"):
-            print("Nothing was changed.")
+            print("Nothing was changed.", file=talk)
             return None
-    done = call(False)
-    print(styled("Done: ", "good") + describe(done.result))
+        proposal = seen.proposal
+    with client_for(options).following(proposal):
+        done = call(False)
+    print(styled("Done: ", "good", talk) + describe(done.result), file=talk)
     if options.yes:
         show_notes(done.notes)
+    _show_answer(done, options)
     return done
+
+
+def _tell(word: str, seen: Answer, describe: Callable[[Any], str], talk: Any) -> None:
+    print(word + describe(seen.result), file=talk)
+    for change in seen.changes[:_MOST_CHANGES]:
+        if lines := _in_lines(change):
+            print(styled(f"  {change['verb']} {change['kind']} {change['name']}", "dim", talk), file=talk)
+            print("\n".join(f"    {line}" for line in lines), file=talk)
+    if len(seen.changes) > _MOST_CHANGES:
+        print(f"  and {len(seen.changes) - _MOST_CHANGES} more changes of records", file=talk)
+    show_notes(seen.notes)
+
+
+def _in_lines(change: dict[str, Any]) -> list[str]:
+    """What is set, before beside after; of what is new, every value."""
+    before, after = change["before"] or {}, change["after"] or {}
+    lines = []
+    for name, value in after.items():
+        if name.endswith("_id") or name in _NOT_TOLD or (not before and value in (None, "", [], {}, "none")):
+            continue
+        was = f"{cell(before[name])} → " if name in before else ""
+        lines.append(f"{name.replace('_', ' ')}: {was}{cell(value)}")
+    return lines
+
+
+def _show_answer(answer: Answer, options: argparse.Namespace) -> None:
+    if options.output != "table":
+        show_record(vars(answer), options.output)
 
 
 def read_file(name: str) -> str:

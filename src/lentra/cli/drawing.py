@@ -11,7 +11,7 @@ from typing import Any
 from lentra.addressing.prefix import parse_prefix
 from lentra.cli.context import DONE, WrongUse, client_for
 from lentra.cli.looking import given
-from lentra.cli.output import grouped, show_record, show_rows, styled
+from lentra.cli.output import WHOLE, grouped, show_record, show_rows, styled
 
 _WIDTH = 64
 _LINES_BITS = 3
@@ -46,7 +46,7 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "grid", help="a project over zones and tiers, gaps marked", epilog="example: lentra grid ticketing"
     )
-    command.add_argument("project")
+    command.add_argument("project", help="its name or number")
     command.set_defaults(run=_grid)
 
     command = commands.add_parser(
@@ -54,15 +54,15 @@ def add_commands(commands: Any) -> None:
         help="a printable page about a realm or a project",
         epilog="example: lentra report --realm fleet\nexample: lentra report --project ticketing --file ticketing.html",
     )
-    command.add_argument("--realm")
-    command.add_argument("--project")
+    command.add_argument("--realm", help="about this realm")
+    command.add_argument("--project", help="about this project")
     command.add_argument("--file", help="write it here; to standard output if it is not given")
     command.set_defaults(run=_report)
 
 
 def _map(options: argparse.Namespace) -> int:
     shown = client_for(options).map(**given(options, "range", "realm", "pool", "region"))
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_record(shown, options.output)
         return DONE
     if options.output == "csv":
@@ -137,7 +137,7 @@ def _show_pieces(shown: Mapping[str, Any], form: str) -> None:
 
 def _grid(options: argparse.Namespace) -> int:
     found = client_for(options).grid(options.project)
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_record(found, options.output)
         return DONE
     if options.output == "csv":

@@ -7,7 +7,7 @@ from typing import Any
 
 from lentra.cli.context import DONE, WrongUse, client_for
 from lentra.cli.looking import given
-from lentra.cli.output import bar, counted, grouped, show_rows, styled
+from lentra.cli.output import SHAPE, WHOLE, bar, counted, grouped, show_rows, styled
 
 _PLACES = ("realm", "pool", "region", "zone", "tier", "project")
 _SPARKS = "▁▂▃▄▅▆▇█"
@@ -42,7 +42,7 @@ def add_commands(commands: Any) -> None:
     command.add_argument("by", help="realm, pool, region, zone, tier, project; several with commas between")
     for name in _PLACES:
         command.add_argument(f"--{name}", help=f"only of this {name}")
-    command.add_argument("--family", type=int, choices=[4, 6])
+    command.add_argument("--family", type=int, choices=[4, 6], help="IPv4 (usual) or IPv6")
     command.set_defaults(run=_breakdown)
 
     command = commands.add_parser(
@@ -53,8 +53,8 @@ def add_commands(commands: Any) -> None:
     command.add_argument("--since", help="what changed since this day")
     command.add_argument("--until", help="up to this day (today)")
     command.add_argument("--on", help="usage on this day instead, from readings")
-    command.add_argument("--realm")
-    command.add_argument("--pool")
+    command.add_argument("--realm", help="of this realm")
+    command.add_argument("--pool", help="of this pool")
     command.set_defaults(run=_changes)
 
     command = commands.add_parser(
@@ -75,8 +75,8 @@ def add_commands(commands: Any) -> None:
         help="idle and odd things, each with a proposed step",
         epilog="example: lentra idle --project ticketing",
     )
-    command.add_argument("--realm")
-    command.add_argument("--project")
+    command.add_argument("--realm", help="of this realm")
+    command.add_argument("--project", help="of this project")
     command.set_defaults(run=_idle)
 
 
@@ -85,8 +85,10 @@ def _headroom(options: argparse.Namespace) -> int:
     window = given(options, "window_days")
     if options.pool:
         found = client.pools.headroom(options.pool, **window)
-        if options.output in ("json", "yaml"):
+        if options.output in WHOLE:
             show_rows(found, (), options.output)
+        elif options.output == "csv":
+            show_rows([line for row in found for line in _flat(row)], _FLAT, "csv")
         else:
             for row in found:
                 _show_pool(options.pool, row)
@@ -98,8 +100,10 @@ def _headroom(options: argparse.Namespace) -> int:
         if not ref:
             raise WrongUse(f"say which: --{options.grows} NAME")
         found = client.growth(options.grows, ref, **window)
-        if options.output in ("json", "yaml"):
+        if options.output in WHOLE:
             show_rows(found, (), options.output)
+        elif options.output == "csv":
+            show_rows(found, ("family", "used", "per_month", "no_forecast"), "csv")
         else:
             for row in found:
                 if options.grows == "realm":
@@ -113,13 +117,13 @@ def _headroom(options: argparse.Namespace) -> int:
             "pool": row["pool"],
             "family": f"IPv{row['family']}",
             "in_use": bar(row["used_percent"]) if options.output == "table" else row["used_percent"],
-            "growth": _pace(row),
+            "growth": row["per_month"] if SHAPE.plain else _pace(row),
             **{t["name"]: "reached" if t["reached"] else t["likely"] for t in row["thresholds"]},
             "largest_free": row["largest_free"],
         }
         for row in found
     ]
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_rows(found, (), options.output)
     else:
         show_rows(
@@ -128,6 +132,26 @@ def _headroom(options: argparse.Namespace) -> int:
             options.output,
         )
     return DONE
+
+
+_FLAT = (
+    "family",
+    "total",
+    "used",
+    "used_percent",
+    "per_month",
+    "threshold",
+    "percent",
+    "reached",
+    "early",
+    "likely",
+    "late",
+)
+
+
+def _flat(row: dict[str, Any]) -> list[dict[str, Any]]:
+    """A row for each threshold, with what is known of the whole."""
+    return [{**row, **threshold, "threshold": threshold["name"]} for threshold in row["thresholds"]]
 
 
 def _pace(row: dict[str, Any]) -> str:
@@ -174,7 +198,7 @@ def _about(days: int) -> str:
 
 
 def _show_blocks(options: argparse.Namespace, found: list[dict[str, Any]]) -> int:
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_rows(found, (), options.output)
         return DONE
     rows = [
@@ -210,7 +234,7 @@ def _spark(readings: list[dict[str, Any]]) -> str:
 
 def _breakdown(options: argparse.Namespace) -> int:
     found = client_for(options).breakdown(options.by, **given(options, *_PLACES, "family"))
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_rows(found, (), options.output)
         return DONE
     dimensions = [name.strip() for name in options.by.split(",")]
@@ -220,11 +244,24 @@ def _breakdown(options: argparse.Namespace) -> int:
         | {
             "share": bar(row["percent"], 101, 101) if options.output == "table" else row["percent"],
             "addresses": counted(row["used"], 4 if ipv4 else 6),
-            "hosts": f"{grouped(row['hosts'])} of {grouped(row['usable'])}" if ipv4 else None,
+            "hosts": f"{grouped(row['hosts'])} of {grouped(row['usable'])}"
+            if ipv4 and not SHAPE.plain
+            else row["hosts"],
         }
         for row in found
     ]
-    show_rows(rows, (*dimensions, "subnets", "addresses", "share", *(("hosts",) if ipv4 else ())), options.output)
+    show_rows(
+        rows,
+        (
+            *dimensions,
+            "subnets",
+            "addresses",
+            "share",
+            *(("hosts",) if ipv4 else ()),
+            *(("usable",) if ipv4 and SHAPE.plain else ()),
+        ),
+        options.output,
+    )
     return DONE
 
 
@@ -233,7 +270,14 @@ def _changes(options: argparse.Namespace) -> int:
     scope = given(options, "realm", "pool")
     if options.on:
         found = client.usage_on(options.on, **scope)
-        rows = [row | {"family": f"IPv{row['family']}", "in_use": f"{row['used_percent']} %"} for row in found]
+        rows = [
+            row
+            | {
+                "family": f"IPv{row['family']}",
+                "in_use": row["used_percent"] if SHAPE.plain else f"{row['used_percent']} %",
+            }
+            for row in found
+        ]
         show_rows(
             rows if options.output in ("table", "csv") else found,
             ("pool", "family", "day", "in_use"),

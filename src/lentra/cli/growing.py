@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.looking import given
+from lentra.cli.options import read_bits
 from lentra.cli.output import cell, usable
-from lentra.client import Answer
+
+if TYPE_CHECKING:
+    from lentra.client import Answer
 
 
 def add_commands(commands: Any) -> None:
@@ -18,11 +21,11 @@ def add_commands(commands: Any) -> None:
         help="grow a subnet in place",
         epilog="example: lentra grow fleet-telemetry-ml-1-app-02 --length 22 --preview",
     )
-    command.add_argument("subnet")
-    command.add_argument("--length", type=int, help="to this length; twice as wide if nothing is said")
+    command.add_argument("subnet", help="its name or number")
+    command.add_argument("--length", type=read_bits, help="to this length; twice as wide if nothing is said")
     command.add_argument("--hosts", type=int, help="until so many hosts fit")
     command.add_argument("--growth", type=int, help="percent on top of the hosts")
-    command.add_argument("--family", type=int, choices=[4, 6])
+    command.add_argument("--family", type=int, choices=[4, 6], help="which of its blocks, where it has both")
     command.add_argument("--downward", action="store_const", const=True, help="the first address may change")
     command.add_argument(
         "--second", action="store_const", const=True, help="where it cannot grow in place, add a second block"
@@ -34,8 +37,8 @@ def add_commands(commands: Any) -> None:
         help="give back the unused part of a subnet",
         epilog="example: lentra shrink tide-model-nc-2-app-01 --length 25 --hosts 90 --preview",
     )
-    command.add_argument("subnet")
-    command.add_argument("--length", type=int, help="keep the first part of this length")
+    command.add_argument("subnet", help="its name or number")
+    command.add_argument("--length", type=read_bits, help="keep the first part of this length")
     command.add_argument("--hosts", type=int, help="keep enough for so many hosts")
     command.add_argument("--keep", help="keep exactly this part")
     command.add_argument("--as-room", action="store_const", const=True, help="keep the rest as room")
@@ -46,7 +49,7 @@ def add_commands(commands: Any) -> None:
         help="keep space free behind a subnet",
         epilog="example: lentra room fleet-telemetry-ml-1-app-02 1 --preview",
     )
-    command.add_argument("subnet")
+    command.add_argument("subnet", help="its name or number")
     command.add_argument("doublings", type=int, help="1: room to become twice as wide; 0 gives it back")
     _finish(command, _room)
 
@@ -55,11 +58,14 @@ def add_commands(commands: Any) -> None:
         help="a new subnet in the place of one, which retires until it is given back",
         epilog="example: lentra replace ticketing-ml-1-app-01 --hosts 230 --preview",
     )
-    command.add_argument("subnet")
+    command.add_argument("subnet", help="its name or number")
     for name in ("pool", "zone", "region", "tier", "prefix", "placement", "name", "tag"):
-        command.add_argument(f"--{name}", help=f"another {name}")
-    for name in ("hosts", "growth", "length", "room"):
-        command.add_argument(f"--{name}", type=int)
+        choices = ["snug", "low", "roomy"] if name == "placement" else None
+        command.add_argument(f"--{name}", help=f"another {name}", choices=choices)
+    command.add_argument("--hosts", type=int, help="for so many hosts")
+    command.add_argument("--growth", type=int, help="percent on top of the hosts")
+    command.add_argument("--length", type=read_bits, help="of this length")
+    command.add_argument("--room", type=int, help="doublings to keep free behind it")
     _finish(command, _replace)
 
     command = commands.add_parser(
@@ -67,7 +73,7 @@ def add_commands(commands: Any) -> None:
         help="turn a held subnet into an active one",
         epilog="example: lentra list --state held",
     )
-    command.add_argument("subnet")
+    command.add_argument("subnet", help="its name or number")
     _finish(command, _confirm)
 
 

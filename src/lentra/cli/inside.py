@@ -4,14 +4,31 @@ from __future__ import annotations
 
 import argparse
 from itertools import islice
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.looking import given
-from lentra.cli.output import cell, grouped, show_record, show_rows, styled
-from lentra.client import Answer
+from lentra.cli.options import Empty, Several, add_limit
+from lentra.cli.output import cell, grouped, show_list, show_record, show_rows, styled
+
+if TYPE_CHECKING:
+    from lentra.client import Answer
 
 _WIDTH = 64
+_KINDS = ["host", "gateway", "service", "virtual"]
+_LIST_HELP = {
+    "subnet": "in this subnet",
+    "realm": "in this realm",
+    "project": "in subnets of this project",
+    "address": "this address",
+    "inside": "inside this prefix",
+    "name": "of this name",
+    "mac": "with this hardware address",
+    "kind": "host, gateway, service or virtual",
+    "since": "recorded on that day or later, such as 2026-03-01",
+    "until": "recorded on that day or before",
+    "text": "part of the name or the purpose",
+}
 _MARKS = {
     "network": "N",
     "broadcast": "B",
@@ -27,23 +44,32 @@ _MARKS = {
 
 def add_commands(commands: Any) -> None:
     """Add the commands of this file."""
+    add_subnet_verbs(commands)
+    _add_address(commands)
+    _add_public(commands)
+
+
+def add_subnet_verbs(commands: Any) -> None:
+    """Add ``map``."""
     command = commands.add_parser(
         "map", help="what each address of a subnet is for", epilog="example: lentra map crew-roster-ml-1-app-01"
     )
-    command.add_argument("subnet")
+    command.add_argument("subnet", help="its name or number")
     command.set_defaults(run=_map)
 
+
+def _add_address(commands: Any) -> None:
     parser = commands.add_parser("address", help="address records of subnets", epilog=_ADD_EXAMPLE)
     verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
     command = verbs.add_parser("add", help="record an address, or the next free ones", epilog=_ADD_EXAMPLE)
-    command.add_argument("subnet")
+    command.add_argument("subnet", help="its name or number")
     command.add_argument("name", help="its name; with --count the stem of the names")
     command.add_argument("--address", help="this one; the next free one if left out")
     command.add_argument("--count", type=int, help="so many at once")
-    command.add_argument("--kind", choices=["host", "gateway", "service", "virtual"])
-    command.add_argument("--mac")
-    command.add_argument("--family", type=int, choices=[4, 6])
-    command.add_argument("--purpose")
+    command.add_argument("--kind", choices=_KINDS, help="what has it (host)")
+    command.add_argument("--mac", help="hardware address")
+    command.add_argument("--family", type=int, choices=[4, 6], help="of which block, where it has both")
+    command.add_argument("--purpose", help="what it is for")
     command.add_argument("--service", help="where the subnet is kept for one service")
     add_change_options(command)
     command.set_defaults(run=_add)
@@ -51,15 +77,27 @@ def add_commands(commands: Any) -> None:
     command = verbs.add_parser(
         "list", help="find address records", epilog="example: lentra address list --subnet crew-roster-ml-1-app-01"
     )
-    for name in ("subnet", "realm", "address", "name", "mac", "kind", "text"):
-        command.add_argument(f"--{name}")
-    command.add_argument("--limit", type=int, default=100, help="at most this many (100)")
+    for name, words in _LIST_HELP.items():
+        several = name in ("subnet", "realm", "project", "name", "kind")
+        command.add_argument(
+            f"--{name}",
+            action=Several if several else "store",
+            choices=_KINDS if name == "kind" else None,
+            help=words + ("; several with commas" if several else ""),
+        )
+    add_limit(command)
     command.set_defaults(run=_list)
 
     command = verbs.add_parser("edit", help="edit one", epilog="example: lentra address list --text rota")
     command.add_argument("number", help="its number, or its address")
-    for name in ("name", "mac", "kind", "purpose"):
-        command.add_argument(f"--{name}")
+    command.add_argument("--name", help="a new name")
+    command.add_argument("--mac", help="hardware address")
+    command.add_argument("--no-mac", dest="mac", action="store_const", const=Empty(None), help="none any more")
+    command.add_argument("--kind", choices=_KINDS, help="what has it")
+    command.add_argument("--purpose", help="what it is for")
+    command.add_argument(
+        "--no-purpose", dest="purpose", action="store_const", const=Empty(""), help="none any more"
+    )
     add_change_options(command)
     command.set_defaults(run=_edit)
 
@@ -67,7 +105,6 @@ def add_commands(commands: Any) -> None:
     command.add_argument("number", help="its number, or its address")
     add_change_options(command)
     command.set_defaults(run=_release)
-    _add_public(commands)
 
 
 _ADD_EXAMPLE = "example: lentra address add crew-roster-ml-1-app-01 rota-web --count 2 --preview"
@@ -78,7 +115,7 @@ def _add_public(commands: Any) -> None:
     parser = commands.add_parser("public", help="single public addresses: attach, move, detach", epilog=example)
     verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
     command = verbs.add_parser("list", help="list them with what they are attached to", epilog=example)
-    command.add_argument("--project")
+    command.add_argument("--project", action=Several, help="of this project; several with commas")
     command.add_argument("--idle", action="store_true", help="only those attached to nothing")
     command.set_defaults(run=_public_list)
     for verb, words, held in (
@@ -89,7 +126,7 @@ def _add_public(commands: Any) -> None:
             verb, help=words, epilog=f"example: lentra public {verb} {held} balancer-7 --preview"
         )
         command.add_argument("subnet", help="the name it is held by")
-        command.add_argument("target")
+        command.add_argument("target", help="what it is attached to")
         add_change_options(command)
         command.set_defaults(run=_attach)
     command = verbs.add_parser(
@@ -157,9 +194,8 @@ def _add(options: argparse.Namespace) -> int:
 
 
 def _list(options: argparse.Namespace) -> int:
-    of = given(options, "subnet", "realm", "address", "name", "mac", "kind", "text")
-    rows = islice(client_for(options).addresses.list(limit=min(options.limit, 1000), **of), options.limit)
-    show_rows(rows, ("id", "address", "kind", "name", "mac", "purpose", "subnet"), options.output)
+    columns = ("id", "address", "kind", "name", "mac", "purpose", "subnet")
+    show_list(options, client_for(options).addresses.list, given(options, *_LIST_HELP), columns)
     return DONE
 
 

@@ -7,11 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-
-def _yes_no(text: str) -> bool:
-    if text.lower() not in ("yes", "no"):
-        raise argparse.ArgumentTypeError("yes or no")
-    return text.lower() == "yes"
+from lentra.cli.options import read_bits
 
 
 def _rules(text: str) -> dict[str, int] | None:
@@ -25,21 +21,24 @@ def _rules(text: str) -> dict[str, int] | None:
         raise argparse.ArgumentTypeError("head=1,tail=1,shortest=18,longest=28,range_shortest=8,range_longest=28")
 
 
-def _names(text: str) -> list[str]:
-    return [name for name in text.split(",") if name]
-
-
 def read_length(text: str) -> dict[str, int]:
-    """``/20`` (IPv4) or ``6/48``."""
-    family, slash, length = text.rpartition("/")
-    if not slash or not length.isdigit() or family not in ("", "4", "6"):
+    """``/20`` or ``20`` (IPv4), or ``6/48``."""
+    family, _, length = text.rpartition("/")
+    if not length.isdigit() or family not in ("", "4", "6"):
         raise argparse.ArgumentTypeError("write /20 for IPv4, 6/48 for IPv6")
     return {"family": int(family or 4), "length": int(length)}
 
 
+UNSET = object()
+
+
 @dataclass(frozen=True)
 class Option:
-    """One field of a kind as an option."""
+    """One field of a kind as an option.
+
+    `read` is bool for a switch (--NAME or --no-NAME), list for names that may be repeated or have commas. `choices` are all
+    that it can be. `empty` is what an edit sets for --no-NAME; UNSET if it cannot be empty.
+    """
 
     name: str
     help: str = ""
@@ -47,6 +46,8 @@ class Option:
     needed: bool = False
     many: bool = False
     only_add: bool = False
+    choices: tuple[str, ...] = ()
+    empty: Any = UNSET
 
 
 @dataclass(frozen=True)
@@ -60,16 +61,22 @@ class Kind:
     example: str
     named: bool = True
     filters: tuple[str, ...] = ()
+    orders: tuple[str, ...] = ("name", "oldest", "newest")
 
 
-_ABOUT = Option("about", "what it is for")
+_KEPT_FOR = (
+    *("transit", "gateways", "balancers", "cluster", "management"),
+    *("future zone", "future tier", "other"),
+)
+_PLACEMENTS = ("snug", "low", "roomy")
+_ABOUT = Option("about", "what it is for", empty="")
 KINDS = (
     Kind(
         "realm",
         "realms",
         ("name", "private_only", "name_template", "about"),
         (
-            Option("private_only", "yes or no: private ranges alone", _yes_no),
+            Option("private_only", "takes private ranges alone", bool),
             Option("name_template", "such as {project}-{zone}-{tier}-{nn}"),
             _ABOUT,
         ),
@@ -82,9 +89,9 @@ KINDS = (
         (
             Option("v4", "head=1,tail=1,shortest=18,… or none", _rules),
             Option("v6", "the same for IPv6", _rules),
-            Option("ipv6_needs_ipv4", "yes or no", _yes_no),
-            Option("tag_needed", "yes or no: every subnet carries a segment tag", _yes_no),
-            Option("dhcp", "yes or no", _yes_no),
+            Option("ipv6_needs_ipv4", "IPv6 comes only beside IPv4", bool),
+            Option("tag_needed", "every subnet carries a segment tag", bool),
+            Option("dhcp", "DHCP ranges are allowed", bool),
             Option("workloads_min", "workloads per node, least", int),
             Option("workloads_max", "workloads per node, most", int),
             Option("hd_threshold", "HD-ratio threshold for IPv6, such as 0.94"),
@@ -99,7 +106,7 @@ KINDS = (
         ("name", "region", "physical", "about"),
         (
             Option("region", "the region it is in", needed=True),
-            Option("physical", "its operator's identifier"),
+            Option("physical", "its operator's identifier", empty=""),
             _ABOUT,
         ),
         "zone add nc-4 --region north-coast --physical skarvik-hall-c --preview",
@@ -109,20 +116,26 @@ KINDS = (
         "tier",
         "tiers",
         ("name", "exposure", "about"),
-        (Option("exposure", "private, public or isolated"), _ABOUT),
+        (Option("exposure", "private, public or isolated", choices=("private", "public", "isolated")), _ABOUT),
         "tier add kiosk --exposure public --preview",
+        filters=("exposure",),
     ),
     Kind(
         "project",
         "projects",
         ("name", "title", "environment", "contact"),
         (
-            Option("title", "its name in full"),
-            Option("contact", "whom to ask"),
-            Option("environment", "production, staging, test or development"),
-            Option("public_quota", "single public addresses it may hold", int),
+            Option("title", "its name in full", empty=""),
+            Option("contact", "whom to ask", empty=""),
+            Option(
+                "environment",
+                "what it is for",
+                choices=("production", "staging", "test", "development"),
+            ),
+            Option("public_quota", "single public addresses it may hold", int, empty=None),
         ),
         "project add lost-and-found --contact desk@ferry.example --preview",
+        filters=("environment",),
     ),
     Kind(
         "pool",
@@ -133,43 +146,48 @@ KINDS = (
             Option("parent", "carve it out of this pool", only_add=True),
             Option("range", "a range; may be given several times", many=True, only_add=True),
             Option("length", "find a range: /20, or 6/48", read_length, many=True, only_add=True),
-            Option("placement", "where to find it: snug, low or roomy", only_add=True),
+            Option("placement", "where to find it: snug, low or roomy", only_add=True, choices=_PLACEMENTS),
             Option("sheet", "its rule sheet; a carved pool inherits one"),
-            Option("region", "serves this region"),
-            Option("zone", "serves this zone"),
-            Option("project", "serves this project alone"),
-            Option("origin", "own or provider"),
-            Option("exposure", "private or public"),
+            Option("region", "serves this region", empty=None),
+            Option("zone", "serves this zone", empty=None),
+            Option("project", "serves this project alone", empty=None),
+            Option("origin", "own or provider", choices=("own", "provider")),
+            Option("exposure", "private or public", choices=("private", "public", "isolated")),
             Option("cooling_days", "days until a range given back is free", int),
-            Option("warning_percent", "", int),
-            Option("critical_percent", "", int),
-            Option("placement_v4", "snug, low or roomy"),
-            Option("placement_v6", "snug, low or roomy"),
-            Option("shortest_v4", "shortest IPv4 length it hands out", int),
-            Option("longest_v4", "longest IPv4 length it hands out", int),
+            Option("warning_percent", "share in use at which it is to be looked at", int),
+            Option("critical_percent", "share in use at which it is urgent", int),
+            Option("placement_v4", "snug, low or roomy", choices=_PLACEMENTS),
+            Option("placement_v6", "snug, low or roomy", choices=_PLACEMENTS),
+            Option("shortest_v4", "shortest IPv4 length it hands out", int, empty=None),
+            Option("longest_v4", "longest IPv4 length it hands out", int, empty=None),
             Option("unit_v6", "IPv6 is shown in this length", int),
             _ABOUT,
         ),
         "pool add nc-1-extra --parent north-coast --length /22 --zone nc-1 --preview",
-        filters=("realm", "region", "zone", "project", "parent"),
+        filters=("realm", "region", "zone", "project", "parent", "sheet", "exposure", "origin"),
     ),
     Kind(
         "keep-out",
         "keep_outs",
         ("id", "range", "realm", "kind", "reason", "source", "since", "certainty"),
         (
-            Option("realm", needed=True, only_add=True),
+            Option("realm", "in this realm", needed=True, only_add=True),
             Option("range", "a prefix or first-last", needed=True, only_add=True),
             Option("reason", "who uses it, or what forbids it", needed=True),
-            Option("kind", "on-premises, partner, provider, container-bridge, tunnel, special or other"),
-            Option("source", "how it is known"),
-            Option("since", "date, such as 2026-03-01"),
-            Option("certainty", "certain, likely or unsure"),
-            Option("despite_use", "yes: over space in use, as a clash", _yes_no, only_add=True),
+            Option(
+                "kind",
+                "what kind of use",
+                choices=("on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"),
+            ),
+            Option("source", "how it is known", empty=""),
+            Option("since", "date, such as 2026-03-01", empty=None),
+            Option("certainty", "certain, likely or unsure", choices=("certain", "likely", "unsure")),
+            Option("despite_use", "over space in use, as a clash", bool, only_add=True),
         ),
         "keep-out add --realm fleet --range 10.45.0.0/16 --reason 'partner yard' --kind partner --preview",
         named=False,
-        filters=("realm", "text"),
+        filters=("realm", "kind"),
+        orders=("oldest", "newest"),
     ),
     Kind(
         "reservation",
@@ -178,20 +196,20 @@ KINDS = (
         (
             Option("pool", "out of this pool", needed=True, only_add=True),
             Option("range", "exactly this prefix or first-last", only_add=True),
-            Option("length", "or find one of this length", int, only_add=True),
+            Option("length", "or find one of this length", read_bits, only_add=True),
             Option("hosts", "or one for so many hosts", int, only_add=True),
             Option("growth", "percent on top of the hosts", int, only_add=True),
             Option("family", "4 or 6", int, only_add=True),
-            Option("placement", "where to find it: snug, low or roomy", only_add=True),
+            Option("placement", "where to find it: snug, low or roomy", only_add=True, choices=_PLACEMENTS),
             Option("reason", "what it is kept for", needed=True),
-            Option("kind", "transit, gateways, balancers, cluster, management, future zone, future tier or other"),
-            Option("service", "kept for this service alone"),
-            Option("ends_at", "when it falls back, such as 2027-01-01T00:00:00Z"),
-            Option("projects", "may draw from it, with commas between", _names),
-            Option("tiers", "only for these tiers, with commas between", _names),
+            Option("kind", "what it is kept for", choices=_KEPT_FOR),
+            Option("service", "kept for this service alone", empty=""),
+            Option("ends_at", "when it falls back, such as 2027-01-01T00:00:00Z", empty=None),
+            Option("projects", "may draw from it", list, empty=()),
+            Option("tiers", "only for these tiers", list, empty=()),
         ),
         "reservation add spare-gateways --pool mainland --length 26 --kind gateways --reason 'gateways to come' --preview",
-        filters=("realm", "pool", "plan", "ending_within", "text"),
+        filters=("realm", "pool", "plan", "project", "tier", "kind", "ending_within"),
     ),
     Kind(
         "need",
@@ -200,25 +218,32 @@ KINDS = (
         (
             Option("pool", "where it will be asked for", needed=True),
             Option("family", "4 or 6", int),
-            Option("length", "of each block", int, needed=True),
+            Option("length", "of each block", read_bits, needed=True),
             Option("count", "how many blocks (1)", int),
             Option("day", "when, such as 2027-03-01", needed=True),
-            Option("project", "who will ask"),
+            Option("project", "who will ask", empty=None),
             Option("reason", "what for", needed=True),
         ),
         "need add new-quays --pool north-coast --length 24 --count 4 --day 2027-03-01 --reason 'quays at Vetle' --preview",
-        filters=("pool", "project", "text"),
+        filters=("pool", "project"),
+        orders=("day", "name", "oldest", "newest"),
     ),
     Kind(
         "person",
         "people",
         ("name", "role", "full_name", "active", "projects"),
         (
-            Option("role", "viewer, requester, planner or admin", needed=True),
-            Option("full_name"),
-            Option("projects", "own projects, with commas between", _names),
-            Option("active", "yes or no", _yes_no),
+            Option(
+                "role",
+                "what the person may do",
+                needed=True,
+                choices=("viewer", "requester", "planner", "admin"),
+            ),
+            Option("full_name", "the name in full", empty=""),
+            Option("projects", "own projects", list, empty=()),
+            Option("active", "may sign in", bool),
         ),
         "person list",
+        filters=("role", "project"),
     ),
 )

@@ -4,19 +4,38 @@ from __future__ import annotations
 
 import argparse
 import re
-from itertools import islice
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, REFUSED, add_change_options, client_for, confirmed_change
-from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled, usable
-from lentra.client import Client
-from lentra.client.errors import BY_CODE
+from lentra.cli.options import Empty, Several, add_limit, read_bits
+from lentra.cli.output import SHAPE, WHOLE, bar, cell, grouped, show_list, show_record, show_rows, styled, usable
+
+if TYPE_CHECKING:
+    from lentra.client import Client
 
 SUBNET_COLUMNS = ("name", "blocks", "state", "project", "zone", "tier", "tag", "pool", "hosts", "purpose")
 _FILTERS = (
     *("realm", "pool", "project", "region", "zone", "tier", "state", "family"),
-    *("label", "inside", "covering", "text", "tag", "plan", "order"),
+    *("length", "wider_than", "label", "inside", "covering", "text", "tag", "plan", "since", "until", "order"),
 )
+_SEVERAL = {"realm", "pool", "project", "region", "zone", "tier", "state", "family", "length", "tag", "plan"}
+_CHOICES = {
+    "state": ["held", "active", "retiring", "cooling"],
+    "family": ["4", "6"],
+    "order": ["address", "name", "oldest", "newest"],
+}
+_READ = {"length": read_bits, "wider_than": read_bits}
+_LEDGER_HELP = {
+    "kind": "kind of record, such as subnet; several with commas",
+    "record": "number of a record; several with commas",
+    "actor": "who did it; several with commas",
+    "verb": "what was done, such as 'hand out'; several with commas",
+    "realm": "of this realm; several with commas",
+    "since": "entered on that day or later, such as 2026-03-01",
+    "until": "entered on that day or before",
+    "text": "part of the record's name",
+}
+_LEDGER_SEVERAL = {"kind", "record", "actor", "verb", "realm"}
 _SHOWN_AROUND = ("before", "after")
 
 
@@ -25,27 +44,11 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "explain", help="all facts about a prefix", epilog="example: lentra explain 10.40.64.0/20"
     )
-    command.add_argument("prefix")
+    command.add_argument("prefix", help="such as 10.40.64.0/20")
     add_sheet_options(command)
     command.set_defaults(run=_explain)
 
-    command = commands.add_parser(
-        "show",
-        help="what is at an address, a prefix, a name, a pool",
-        epilog="example: lentra show 10.41.80.1",
-    )
-    command.add_argument("what", help="an address, a prefix, a range first-last, or the name of a subnet or pool")
-    command.add_argument("--realm", help="look in this realm only")
-    command.set_defaults(run=_show)
-
-    command = commands.add_parser(
-        "list", help="list subnets", epilog="example: lentra list --zone nc-1 --tier app --state active"
-    )
-    for name in _FILTERS:
-        command.add_argument(f"--{name}", help=_HELP.get(name, f"only of this {name}"))
-    command.add_argument("--limit", type=int, default=100, help="at most this many (100)")
-    command.set_defaults(run=_list)
-
+    add_subnet_verbs(commands)
     command = commands.add_parser(
         "usage",
         help="usage of pools, as bars",
@@ -54,15 +57,16 @@ def add_commands(commands: Any) -> None:
     command.add_argument("--together", action="store_true", help="all pools together, no address counted twice")
     command.add_argument("pool", nargs="?", help="one pool, with what still fits per length")
     for name in ("realm", "region", "zone", "project"):
-        command.add_argument(f"--{name}")
+        command.add_argument(f"--{name}", action=Several, help=f"only of this {name}; several with commas")
     command.set_defaults(run=_usage)
 
     command = commands.add_parser(
         "ledger", help="who changed what, and when", epilog="example: lentra ledger --kind pool --limit 5"
     )
-    for name in ("kind", "record", "actor", "verb", "text"):
-        command.add_argument(f"--{name}")
-    command.add_argument("--limit", type=int, default=20, help="at most this many (20)")
+    for name, words in _LEDGER_HELP.items():
+        command.add_argument(f"--{name}", action=Several if name in _LEDGER_SEVERAL else "store", help=words)
+    command.add_argument("--order", choices=["newest", "oldest"], help="newest first, or oldest")
+    add_limit(command, 20)
     command.set_defaults(run=_ledger)
 
     command = commands.add_parser(
@@ -77,6 +81,34 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_verify)
 
 
+def add_subnet_verbs(commands: Any) -> None:
+    """Add ``show`` and ``list``."""
+    command = commands.add_parser(
+        "show",
+        help="what is at an address, a prefix, a name, a pool",
+        epilog="example: lentra show 10.41.80.1",
+    )
+    command.add_argument("what", help="an address, a prefix, a range first-last, or the name of a subnet or pool")
+    command.add_argument("--realm", help="look in this realm only")
+    command.set_defaults(run=_show)
+
+    command = commands.add_parser(
+        "list", help="list subnets", epilog="example: lentra list --zone nc-1 --tier app --state active"
+    )
+    for name in _FILTERS:
+        several = name in _SEVERAL
+        command.add_argument(
+            f"--{name.replace('_', '-')}",
+            dest=name,
+            action=Several if several else "store",
+            choices=_CHOICES.get(name),
+            type=_READ.get(name, str),
+            help=_HELP.get(name, f"only of this {name}") + ("; several with commas" if several else ""),
+        )
+    add_limit(command)
+    command.set_defaults(run=_list)
+
+
 _HELP = {
     "state": "active, cooling, retiring or held",
     "family": "4 or 6",
@@ -87,6 +119,10 @@ _HELP = {
     "tag": "with this segment tag",
     "plan": "made by this plan",
     "order": "address, name, oldest or newest",
+    "length": "of this length, such as /26",
+    "wider_than": "wider than this length: /26 finds /25 and wider",
+    "since": "handed out on that day or later, such as 2026-03-01",
+    "until": "handed out on that day or before",
 }
 
 
@@ -98,8 +134,9 @@ def add_sheet_options(command: argparse.ArgumentParser) -> None:
 
 
 def given(options: argparse.Namespace, *names: str) -> dict[str, Any]:
-    """The options that were given, by name."""
-    return {name: value for name in names if (value := getattr(options, name)) is not None}
+    """The options that were given, by name; those that are to be empty as what empties them."""
+    values = {name: value for name in names if (value := getattr(options, name, None)) is not None}
+    return {name: value.value if isinstance(value, Empty) else value for name, value in values.items()}
 
 
 def _explain(options: argparse.Namespace) -> int:
@@ -115,8 +152,14 @@ def _show(options: argparse.Namespace) -> int:
     client = client_for(options)
     if re.fullmatch(r"[0-9a-fA-F.:]+(/\d+|-[0-9a-fA-F.:]+)?", options.what) and re.search(r"[.:]", options.what):
         found = client.whereabouts(options.what, options.realm)
+        if options.output == "csv":
+            rows = [{"realm": place["realm"], **holder} for place in found for holder in place["holders"]]
+            show_rows(
+                rows, ("realm", "range", "state", "owner", "pool", "project", "zone", "tier", "until"), "csv"
+            )
+            return DONE
         if options.output != "table":
-            show_rows(found, ("range", "realm", "pools", "holders"), options.output)
+            show_rows(found, (), options.output)
             return DONE
         known = [place for place in found if place["pools"] or place["keep_outs"]]
         for place in known:
@@ -125,12 +168,14 @@ def _show(options: argparse.Namespace) -> int:
             print(f"{options.what} is in no pool and under no keep-out of any realm")
         return DONE
     name = f"{options.realm}:{options.what}" if options.realm else options.what
+    from lentra.client.errors import UnknownName
+
     try:
         _show_subnet(client, name, options.output)
-    except BY_CODE["unknown-name"] as unknown:
+    except UnknownName as unknown:
         try:
             _show_pool(client, name, options.output)
-        except BY_CODE["unknown-name"] as no_pool:
+        except UnknownName as no_pool:
             near = [*unknown.suggestions[:3], *no_pool.suggestions[:3]]
             no_pool.args = (f"neither a subnet nor a pool is called {options.what!r}",)
             no_pool.suggestions = near
@@ -207,9 +252,7 @@ def _show_usage(usage: dict[str, Any]) -> None:
 
 
 def _list(options: argparse.Namespace) -> int:
-    filters = given(options, *_FILTERS)
-    rows = islice(client_for(options).subnets.list(limit=min(options.limit, 1000), **filters), options.limit)
-    show_rows(rows, SUBNET_COLUMNS, options.output)
+    show_list(options, client_for(options).subnets.list, given(options, *_FILTERS), SUBNET_COLUMNS)
     return DONE
 
 
@@ -229,11 +272,11 @@ def _usage(options: argparse.Namespace) -> int:
         if options.output != "table":
             show_rows(whole, ("family", "total", "used_percent", "largest_free", "addresses"), options.output)
         else:
-            print(styled(", ".join(str(name) for name in of.values()) or "all pools", "bold"))
+            print(styled(", ".join(str(name) for names in of.values() for name in names) or "all pools", "bold"))
             _show_usage({"own": whole, "warning_percent": 75, "critical_percent": 90})
         return DONE
     found = list(client.usage(**of))
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_rows(found, (), options.output)
         return DONE
     rows = [
@@ -244,7 +287,7 @@ def _usage(options: argparse.Namespace) -> int:
             "used": bar(own["used_percent"], row["warning_percent"], row["critical_percent"])
             if options.output == "table"
             else own["used_percent"],
-            "free": grouped(own["units"]["free"]) + ("" if own["family"] == 4 else f" × {own['unit']}"),
+            "free": own["addresses"]["free"] if SHAPE.plain else _free(own),
             "largest_free": own["largest_free"],
         }
         for row in found
@@ -255,11 +298,19 @@ def _usage(options: argparse.Namespace) -> int:
 
 
 def _ledger(options: argparse.Namespace) -> int:
-    filters = given(options, "kind", "record", "actor", "verb", "text")
-    entries = islice(client_for(options).ledger(limit=min(options.limit, 1000), **filters), options.limit)
-    rows = [entry | {"who": entry["actor_name"], "what": _what(entry)} for entry in entries]
-    show_rows(rows, ("number", "at", "who", "verb", "kind", "name", "what", "why"), options.output)
+    columns = ("number", "at", "who", "verb", "kind", "name", "what", "why")
+    filters = given(options, *_LEDGER_HELP, "order")
+    show_list(options, client_for(options).ledger, filters, columns, told_entry)
     return DONE
+
+
+def _free(own: dict[str, Any]) -> str:
+    return grouped(own["units"]["free"]) + ("" if own["family"] == 4 else f" × {own['unit']}")
+
+
+def told_entry(entry: dict[str, Any]) -> dict[str, Any]:
+    """A ledger entry with who did it and what, in words."""
+    return entry | {"who": entry["actor_name"], "what": _what(entry)}
 
 
 def _what(entry: dict[str, Any]) -> str:

@@ -7,9 +7,7 @@ import argparse
 import os
 import re
 import sys
-from typing import Any
-
-import argcomplete
+from typing import TYPE_CHECKING, Any
 
 from lentra import __version__
 from lentra.cli import (
@@ -19,27 +17,49 @@ from lentra.cli import (
     inside,
     looking,
     planning,
+    reaching,
     requesting,
     setting_up,
     signing_in,
     supposing,
     working_out,
 )
-from lentra.cli.context import NOT_ALLOWED, REFUSED, WRONG_USE, WrongUse
-from lentra.cli.output import FORMATS, Harmless, cell, styled
-from lentra.client import NotReachable, Problem
+from lentra.cli.context import NOT_ALLOWED, NOT_FOUND, NOT_REACHABLE, REFUSED, WRONG_USE, WrongUse
+from lentra.cli.output import FORMATS, SHAPE, Harmless, cell, styled
+
+if TYPE_CHECKING:
+    from lentra.client import Problem
 
 _EPILOG = """\
-exit codes: 0 done, 1 refused by the registry, 2 wrong use, 3 not reachable or not allowed
-completion: eval "$(register-python-argcomplete lentra)"
+exit codes: 0 done, 1 refused by the registry, 2 wrong use, 3 not allowed or not signed in, 4 not found,
+            5 not reachable or busy: try again
+which command for which question: docs/commands.md
+completion: eval "$(register-python-argcomplete lentra)", with --shell zsh or --shell fish for those
 example: lentra show 10.41.80.1"""
+_GROUPS: list[tuple[str, list[Any]]] = [
+    ("Signing in", [signing_in.add_commands]),
+    ("Working out", [working_out.add_commands]),
+    ("Looking", [looking.add_commands, drawing.add_commands, reaching.add_commands]),
+    ("Asking and giving back", [requesting.add_commands, planning.add_commands]),
+    ("Changing what is there", [growing.add_commands, inside.add_commands]),
+    ("Looking ahead", [foreseeing.add_commands, supposing.add_commands]),
+    ("Setting up", [setting_up.add_commands]),
+]
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns its exit code."""
     parser = build_parser()
-    argcomplete.autocomplete(parser)
+    if "_ARGCOMPLETE" in os.environ:
+        from lentra.cli.completing import complete
+
+        complete(parser)
     options = parser.parse_args(arguments)
+    if options.at is not None:
+        options.url = options.at
+    SHAPE.plain = options.output != "table"
+    SHAPE.columns = options.columns.split(",") if options.columns else None
+    SHAPE.sort, SHAPE.quiet = options.sort, options.quiet
     sys.stdout, sys.stderr = Harmless(sys.stdout), Harmless(sys.stderr)
     try:
         return _run(options)
@@ -48,6 +68,8 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _run(options: argparse.Namespace) -> int:
+    from lentra.client.errors import Busy, Denied, Missing, NotReachable, Problem
+
     try:
         return int(options.run(options))
     except WrongUse as fault:
@@ -55,11 +77,12 @@ def _run(options: argparse.Namespace) -> int:
         return WRONG_USE
     except NotReachable as failure:
         print(f"lentra: {failure}", file=sys.stderr)
-        return NOT_ALLOWED
+        return NOT_REACHABLE
     except Problem as problem:
         _show_problem(problem)
-        return NOT_ALLOWED if problem.status in (401, 403, 503) else REFUSED
-    except KeyboardInterrupt:
+        kinds = {Denied: NOT_ALLOWED, Missing: NOT_FOUND, Busy: NOT_REACHABLE}
+        return next((code for kind, code in kinds.items() if isinstance(problem, kind)), REFUSED)
+    except (KeyboardInterrupt, EOFError):
         print(
             "\nStopped; a change that was not answered may have been made: look before trying again.",
             file=sys.stderr,
@@ -75,43 +98,70 @@ def build_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="lentra",
         description="A shared registry of IPv4 and IPv6 address pools.",
-        epilog=_EPILOG,
         formatter_class=argparse.RawDescriptionHelpFormatter,
+        parents=[_common()],
     )
+    parser.set_defaults(output="table", url=None, at=None, columns=None, sort=None, quiet=False, limit=None)
     parser.add_argument("--version", action="version", version=f"lentra {__version__}")
-    common = argparse.ArgumentParser(add_help=False)
-    common.add_argument("--output", "-o", choices=FORMATS, default="table", help="how to show (table)")
-    common.add_argument("--url", help="where the service is, if not where you signed in")
-    commands = _Commands(parser.add_subparsers(dest="command", required=True, metavar="COMMAND"), common)
-    signing_in.add_commands(commands)
-    working_out.add_commands(commands)
-    looking.add_commands(commands)
-    requesting.add_commands(commands)
-    planning.add_commands(commands)
-    growing.add_commands(commands)
-    inside.add_commands(commands)
-    drawing.add_commands(commands)
-    foreseeing.add_commands(commands)
-    supposing.add_commands(commands)
-    setting_up.add_commands(commands)
+    commands = Commands(parser.add_subparsers(dest="command", required=True, metavar="COMMAND"), _common())
+    groups = []
+    for head, adders in _GROUPS:
+        commands.listed = []
+        for add in adders:
+            add(commands)
+        if head == "Asking and giving back":
+            _add_subnet(commands)
+        rows = "\n".join(f"  {name:12} {words}" for name, words in commands.listed)
+        groups.append(f"{head}:\n{rows}\n")
+    parser.epilog = "\n".join([*groups, _EPILOG])
     return parser
 
 
-class _Commands:
-    """Adds commands that all take the common options and keep the lines of their epilog."""
+def _common() -> argparse.ArgumentParser:
+    """The options of every command: they count wherever they stand, so that only what is given is set."""
+    common = argparse.ArgumentParser(add_help=False, argument_default=argparse.SUPPRESS)
+    shown = common.add_argument_group("how to show, and where the service is")
+    shown.add_argument("--output", "-o", choices=FORMATS, help="table, or for programs json, jsonl, csv, yaml")
+    shown.add_argument("--columns", metavar="NAME,NAME", help="the columns of a list; a.b reaches inside")
+    shown.add_argument("--sort", metavar="NAME", help="sort a list by a column; =-NAME the other way round")
+    shown.add_argument("--quiet", "-q", action="store_true", help="of a list, names or prefixes alone")
+    shown.add_argument("--at", metavar="PLACE", help="at this service: a place that you signed in to")
+    shown.add_argument("--url", help="the same by its address")
+    return common
 
-    def __init__(self, subparsers: Any, common: argparse.ArgumentParser) -> None:
+
+def _add_subnet(commands: Commands) -> None:
+    """All that is done with subnets, under their noun; the daily ones are short words at the top as well."""
+    parser = commands.add_parser(
+        "subnet", help="all that is done with subnets", epilog="example: lentra subnet list --zone nc-1"
+    )
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    looking.add_subnet_verbs(verbs)
+    requesting.add_subnet_verbs(verbs, asking="add")
+    growing.add_commands(verbs)
+    inside.add_subnet_verbs(verbs)
+
+
+class Commands:
+    """Adds commands that all take the common options, keep the lines of their epilog, and are listed by groups."""
+
+    def __init__(self, subparsers: Any, common: argparse.ArgumentParser, top: bool = True) -> None:
         self._subparsers = subparsers
         self._common = common
+        self._top = top
+        self.listed: list[tuple[str, str]] = []
 
     def add_parser(self, name: str, **options: Any) -> Any:
+        """Add a command."""
         options["formatter_class"] = argparse.RawDescriptionHelpFormatter
         options.setdefault("description", options.get("help", "").capitalize() + ".")
+        if self._top:
+            self.listed.append((name, options.pop("help", "")))
         parser = self._subparsers.add_parser(name, parents=[self._common], **options)
         inner = parser.add_subparsers
 
-        def add_subparsers(**settings: Any) -> _Commands:
-            return _Commands(inner(**settings), self._common)
+        def add_subparsers(**settings: Any) -> Commands:
+            return Commands(inner(**settings), self._common, top=False)
 
         parser.add_subparsers = add_subparsers
         return parser
@@ -128,6 +178,8 @@ def _show_problem(problem: Problem) -> None:
     if problem.suggestions:
         words = ", ".join(_as_option(text) for text in problem.suggestions[:5])
         print(f"  would work: {words}", file=sys.stderr)
+    if problem.request_id and problem.status >= 500:
+        print(f"  request: {problem.request_id}", file=sys.stderr)
 
 
 def _as_option(text: str) -> str:

@@ -7,18 +7,32 @@ import json
 import os
 import re
 import sys
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import islice
 from typing import Any, TextIO
-
-import yaml
 
 from lentra.addressing.texts import harmless
 
-FORMATS = ("table", "json", "csv", "yaml")
+WHOLE = ("json", "jsonl", "yaml")  # formats that have everything there is
+FORMATS = ("table", "json", "jsonl", "csv", "yaml")
 _STYLES = {"bold": "1", "dim": "2", "good": "32", "warn": "33", "bad": "31"}
 _BAR = 20
 _STYLE_CODE = re.compile(r"(\x1b\[(?:0|1|2|31|32|33)m)")
 _NUMBER = re.compile(r"[-+]?[0-9][0-9.,]*( %)?|[-+]")
+
+
+@dataclass
+class Shape:
+    """How lists are shown in this run: set once, from the options."""
+
+    plain: bool = False  # numbers as they are: for programs
+    columns: list[str] | None = None
+    sort: str | None = None
+    quiet: bool = False
+
+
+SHAPE = Shape()
 
 
 class Harmless:
@@ -46,9 +60,20 @@ def styled(text: str, style: str, stream: TextIO | None = None) -> str:
 
 
 def show_rows(rows: Iterable[Mapping[str, Any]], columns: Sequence[str], form: str) -> None:
-    """A list of records: the columns named as a table or CSV, everything as JSON or YAML."""
-    rows = list(rows)
-    if form in ("json", "yaml"):
+    """A list of records: the columns named as a table or CSV, everything as JSON or YAML.
+
+    What --columns, --sort and --quiet say counts for the list that a command is about: its first.
+    """
+    rows, columns = list(rows), list(SHAPE.columns or columns)
+    if SHAPE.sort:
+        falling, key = SHAPE.sort.startswith("-"), SHAPE.sort.removeprefix("-")
+        rows.sort(key=lambda row: _rank(value_at(row, key)), reverse=falling)
+    if SHAPE.quiet:
+        print("\n".join(line for row in rows for line in _names_of(row)))
+    elif form == "jsonl":
+        for row in rows:
+            print(json.dumps(row, ensure_ascii=False))
+    elif form in ("json", "yaml"):
         _dump(rows, form)
     elif form == "csv":
         writer = csv.writer(sys.stdout, lineterminator="\n")
@@ -60,6 +85,9 @@ def show_rows(rows: Iterable[Mapping[str, Any]], columns: Sequence[str], form: s
 
 def show_record(record: Mapping[str, Any], form: str, leave_out: Sequence[str] = ()) -> None:
     """One record: a line for each field."""
+    if form == "jsonl":
+        print(json.dumps(record, ensure_ascii=False))
+        return
     if form in ("json", "yaml"):
         _dump(record, form)
         return
@@ -73,6 +101,39 @@ def show_record(record: Mapping[str, Any], form: str, leave_out: Sequence[str] =
     for name, text in fields:
         if text not in ("", "-"):
             print(f"{styled(name.replace('_', ' ').ljust(width), 'dim')}  {text}")
+
+
+def show_list(
+    options: Any,
+    fetch: Callable[..., Iterator[Mapping[str, Any]]],
+    filters: Mapping[str, Any],
+    columns: Sequence[str],
+    shown: Callable[[Any], Mapping[str, Any]] = lambda row: row,
+) -> None:
+    """A list that is fetched page by page: as much of it as --limit says, and a word about what is left out."""
+    limit = options.limit or (options.usual_limit if options.output == "table" and not SHAPE.quiet else None)
+    rows = fetch(limit=min(limit + 1, 1000) if limit else 1000, **filters)
+    found = list(islice(rows, limit + 1) if limit else rows)
+    show_rows([shown(row) for row in found[:limit]], columns, options.output)
+    if limit and len(found) > limit:
+        print(styled(f"{limit} of more: --limit", "dim", sys.stderr), file=sys.stderr)
+
+
+def _names_of(row: Mapping[str, Any]) -> list[str]:
+    """What a row is called: its name, or its prefixes."""
+    for name in ("name", "prefix", "range", "address", "number", "id"):
+        if row.get(name) not in (None, ""):
+            return [str(row[name])]
+    return [cell(next(iter(row.values()), None))]
+
+
+def _rank(value: Any) -> tuple[int, float, str]:
+    """For sorting: numbers as numbers, then texts, then what is empty."""
+    text = cell(value)
+    try:
+        return (0, float(text), "")
+    except ValueError:
+        return (2, 0, "") if text == "-" else (1, 0, text)
 
 
 def show_notes(notes: Iterable[str]) -> None:
@@ -112,7 +173,9 @@ def _no_formula(text: str) -> str:
 
 
 def bar(percent: float, warning: int = 75, critical: int = 90) -> str:
-    """A usage bar, its colour by the thresholds."""
+    """A usage bar, its colour by the thresholds; the percent alone for programs."""
+    if SHAPE.plain:
+        return f"{percent:g}"
     filled = round(_BAR * percent / 100)
     style = "bad" if percent >= critical else "warn" if percent >= warning else "good"
     return styled("█" * filled + "░" * (_BAR - filled), style) + f" {percent:5.1f} %"
@@ -126,12 +189,14 @@ def usable(block: Mapping[str, Any]) -> str:
 
 
 def grouped(number: str | int) -> str:
-    """A whole number with commas between thousands."""
-    return f"{int(number):,}"
+    """A whole number with commas between thousands, or as it is for programs."""
+    return str(int(number)) if SHAPE.plain else f"{int(number):,}"
 
 
 def counted(number: str | int, family: int) -> str:
-    """Addresses for IPv4, /64 for IPv6."""
+    """Addresses for IPv4, /64 for IPv6; for programs addresses of both."""
+    if SHAPE.plain:
+        return str(int(number))
     return grouped(number) if family == 4 else f"{grouped(int(number) >> 64)} × /64"
 
 
@@ -161,4 +226,6 @@ def _dump(value: Any, form: str) -> None:
         json.dump(value, sys.stdout, indent=2, ensure_ascii=False)
         print()
     else:
+        import yaml  # takes a while: only where it is asked for
+
         yaml.safe_dump(value, sys.stdout, sort_keys=False, allow_unicode=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import (
     DONE,
@@ -17,8 +17,11 @@ from lentra.cli.context import (
     confirmed_change,
     read_file,
 )
-from lentra.cli.output import bar, cell, grouped, show_record, show_rows, styled
-from lentra.client import Answer, Client
+from lentra.cli.options import Several, add_limit
+from lentra.cli.output import WHOLE, bar, cell, grouped, show_list, show_record, show_rows, styled
+
+if TYPE_CHECKING:
+    from lentra.client import Answer, Client
 
 _COLUMNS = ("slot", "change", "name", "blocks", "usable", "gateway", "tag", "room")
 _EXAMPLE = "example: lentra plan preview demo/plans/gate-readers.yaml"
@@ -39,7 +42,7 @@ def add_commands(commands: Any) -> None:
         help="set a plan's space aside for some minutes",
         epilog="example: lentra plan hold demo/plans/gate-readers.yaml --minutes 15 --preview",
     )
-    command.add_argument("file")
+    command.add_argument("file", help="the plan, YAML or JSON; - for standard input")
     command.add_argument("--minutes", type=int, default=15, help="how long (15)")
     add_change_options(command)
     command.set_defaults(run=_commit)
@@ -49,7 +52,7 @@ def add_commands(commands: Any) -> None:
         help="hand all of it out, or nothing",
         epilog="example: lentra plan commit demo/plans/gate-readers.yaml --preview",
     )
-    command.add_argument("file")
+    command.add_argument("file", help="the plan, YAML or JSON; - for standard input")
     command.add_argument("--give-back", action="store_true", help="also give back what is no longer wanted")
     command.add_argument("--despite-use", action="store_true", help="also where something is recorded inside")
     add_change_options(command)
@@ -60,14 +63,17 @@ def add_commands(commands: Any) -> None:
         help="count on a plan: what it would hand out becomes planned needs",
         epilog="example: lentra plan expect demo/plans/gate-readers.yaml --day 2027-03-01 --preview",
     )
-    command.add_argument("file")
+    command.add_argument("file", help="the plan, YAML or JSON; - for standard input")
     command.add_argument("--day", required=True, help="when it will be committed")
     add_change_options(command)
     command.set_defaults(run=_expect)
 
     command = verbs.add_parser("list", help="list plans", epilog="example: lentra plan list")
-    command.add_argument("--realm")
-    command.add_argument("--project")
+    for name in ("realm", "project"):
+        command.add_argument(f"--{name}", action=Several, help=f"of this {name}; several with commas")
+    command.add_argument("--state", action=Several, choices=["held", "committed"], help="held or committed")
+    command.add_argument("--text", help="part of the name")
+    add_limit(command)
     command.set_defaults(run=_list)
 
     command = verbs.add_parser(
@@ -103,7 +109,7 @@ def _preview(options: argparse.Namespace) -> int:
 def _show_proposed(seen: Answer, form: str) -> int:
     """Show a preview; the exit code says whether the plan is possible."""
     found = seen.result
-    if form in ("json", "yaml"):
+    if form in WHOLE:
         show_record(found, form)
     elif form == "csv":
         show_rows(found["blocks"], _COLUMNS, form)
@@ -149,6 +155,9 @@ def _commit(options: argparse.Namespace) -> int:
             print("Nothing was changed.")
             return DONE
     done = client.plans.commit(text, why=options.why, proposal=seen.proposal, **more)
+    if options.output != "table":
+        show_record(vars(done), options.output)
+        return DONE
     counts = ", ".join(f"{count} {what}" for what, count in done.result["counts"].items() if count)
     name = cell(done.result["plan"])
     until = f" until {done.result['ends_at']}" if done.result["ends_at"] else ""
@@ -156,8 +165,6 @@ def _commit(options: argparse.Namespace) -> int:
         styled("Done: ", "good")
         + f"plan {name} {'held' + until if until else 'committed'}: {counts or 'as it was'}"
     )
-    if options.output != "table":
-        show_record(done.result, options.output)
     return DONE
 
 
@@ -176,9 +183,9 @@ def _expect(options: argparse.Namespace) -> int:
 
 
 def _list(options: argparse.Namespace) -> int:
-    of = {name: value for name in ("realm", "project") if (value := getattr(options, name))}
+    of = {name: value for name in ("realm", "project", "state", "text") if (value := getattr(options, name))}
     columns = ("name", "realm", "project", "state", "ends_at", "changed_at")
-    show_rows(client_for(options).plans.list(**of), columns, options.output)
+    show_list(options, client_for(options).plans.list, of, columns)
     return DONE
 
 

@@ -4,36 +4,53 @@ from __future__ import annotations
 
 import argparse
 import sys
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
-from lentra.cli.output import cell, show_record, show_rows, usable
-from lentra.client import Answer, Client
+from lentra.cli.looking import given
+from lentra.cli.options import Empty, Several, read_bits
+from lentra.cli.output import cell, show_rows, usable
 
+if TYPE_CHECKING:
+    from lentra.client import Answer, Client
+
+_EMPTIED: dict[str, Any] = {  # what empties a field
+    **dict.fromkeys(("purpose", "notes", "dhcp", "dns_suffix", "service"), ""),
+    "hosts": None,
+    "tag": "none",
+    "gateway": "none",
+    "name_servers": [],
+    "labels": {},
+}
 _CANDIDATE_COLUMNS = ("pool", "realm", "block", "usable", "used_percent", "leaves", "can_grow_to", "why")
 
 
 def add_commands(commands: Any) -> None:
     """Add ``request``, ``edit`` and ``release``."""
+    add_subnet_verbs(commands, asking="request")
+
+
+def add_subnet_verbs(commands: Any, asking: str) -> None:
+    """Add the command to ask for subnets by a name, ``edit`` and ``release``."""
     command = commands.add_parser(
-        "request",
+        asking,
         help="ask for a subnet, and be handed it",
         epilog="example: lentra request --project ticketing --zone ml-1 --tier app --hosts 50 --pool ticket-hall",
     )
-    command.add_argument("--project", required=True)
-    command.add_argument("--tier", required=True)
-    command.add_argument("--zone")
+    command.add_argument("--project", required=True, help="who it is for")
+    command.add_argument("--tier", required=True, help="what will run in it")
+    command.add_argument("--zone", help="where")
     command.add_argument("--region", help="where no zone applies")
     size = command.add_argument_group("how much")
     size.add_argument("--hosts", type=int, help="addresses that hosts need")
     size.add_argument("--growth", type=int, help="percent on top")
-    size.add_argument("--length", type=int, help="prefix length")
+    size.add_argument("--length", type=read_bits, help="prefix length, such as 26 or /26")
     size.add_argument("--prefix", help="exactly this block")
     size.add_argument("--count", type=int, help="this many subnets at once")
-    size.add_argument("--family", type=int, choices=[4, 6], action="append", help="give twice for both families")
+    size.add_argument("--family", type=int, choices=["4", "6"], action=Several, help="4,6 for both families")
     where = command.add_argument_group("where from")
     where.add_argument("--pool", help="candidates are shown if left out")
-    where.add_argument("--placement", choices=["snug", "low", "roomy"])
+    where.add_argument("--placement", choices=["snug", "low", "roomy"], help="how free space is chosen")
     where.add_argument("--beside", help="next to this subnet or prefix")
     where.add_argument(
         "--reservation", help="draw from this reservation; all that is left of it if no size is given"
@@ -42,12 +59,12 @@ def add_commands(commands: Any) -> None:
     where.add_argument("--hold", type=int, dest="hold_minutes", metavar="MINUTES", help="only hold it for so long")
     more = command.add_argument_group("what for")
     more.add_argument("--name", help="instead of the one that the realm's template gives")
-    more.add_argument("--purpose")
-    more.add_argument("--notes")
-    more.add_argument("--label", action="append", default=[], metavar="KEY=VALUE")
+    more.add_argument("--purpose", help="in one line")
+    more.add_argument("--notes", help="in more lines")
+    more.add_argument("--label", action="append", default=[], metavar="KEY=VALUE", help="a label; may be repeated")
     more.add_argument("--tag", help="segment tag: a number, next, or none")
     more.add_argument("--outer-tag", type=int, help="outer tag of a doubly tagged segment")
-    more.add_argument("--gateway", choices=["none", "first", "last"])
+    more.add_argument("--gateway", choices=["none", "first", "last"], help="where the gateway stands")
     more.add_argument("--service", help="kept for this service alone")
     add_change_options(command)
     command.set_defaults(run=_request)
@@ -57,28 +74,37 @@ def add_commands(commands: Any) -> None:
         help="rename, relabel or annotate a subnet",
         epilog="example: lentra edit ticketing-ml-1-app-01 --purpose 'gate readers'",
     )
-    command.add_argument("subnet")
-    for option in ("--name", "--purpose", "--notes"):
-        command.add_argument(option)
-    command.add_argument("--hosts", type=int)
-    command.add_argument("--growth", type=int)
+    command.add_argument("subnet", help="its name or number")
+    command.add_argument("--name", help="a new name")
+    command.add_argument("--purpose", help="in one line")
+    command.add_argument("--notes", help="in more lines")
+    command.add_argument("--hosts", type=int, help="addresses that hosts need")
+    command.add_argument("--growth", type=int, help="percent on top")
     command.add_argument("--label", action="append", metavar="KEY=VALUE", help="replaces all labels")
     command.add_argument("--tag", help="segment tag: a number, next, or none")
-    command.add_argument("--outer-tag", type=int)
+    command.add_argument("--outer-tag", type=int, help="outer tag of a doubly tagged segment")
     command.add_argument("--gateway", help="none, first, last, or an address")
-    command.add_argument("--dhcp", help="first-last, or '' for none")
+    command.add_argument("--dhcp", help="its DHCP range, first-last")
     command.add_argument(
         "--name-server", dest="name_servers", action="append", metavar="ADDRESS", help="replaces all"
     )
-    command.add_argument("--dns-suffix")
+    command.add_argument("--dns-suffix", help="DNS suffix of its hosts")
     command.add_argument("--service", help="kept for this service alone")
+    for name, empty in _EMPTIED.items():
+        command.add_argument(
+            f"--no-{name.replace('_', '-')}",
+            dest=name,
+            action="store_const",
+            const=Empty(empty),
+            help="none any more",
+        )
     add_change_options(command)
     command.set_defaults(run=_edit)
 
     command = commands.add_parser(
         "release", help="give a subnet back", epilog="example: lentra release ticketing-ml-1-app-01 --despite-use"
     )
-    command.add_argument("subnet", nargs="+")
+    command.add_argument("subnet", nargs="+", help="their names or numbers")
     command.add_argument("--at-once", action="store_true", help="without cooling (planners)")
     command.add_argument(
         "--despite-use",
@@ -94,7 +120,7 @@ def _request(options: argparse.Namespace) -> int:
     names = ("project", "tier", "zone", "region", "hosts", "growth", "length", "prefix", "count", "pool")
     names += ("placement", "beside", "name", "purpose", "notes", "room", "reservation")  # type: ignore[assignment]
     names += ("hold_minutes", "tag", "outer_tag", "gateway", "service")  # type: ignore[assignment]
-    wanted = {name: value for name in names if (value := getattr(options, name)) is not None}
+    wanted = given(options, *names)
     if options.family:
         wanted["families"] = sorted(set(options.family))
     if options.label:
@@ -108,9 +134,7 @@ def _request(options: argparse.Namespace) -> int:
             return seen
         return client.request(why=options.why, **wanted, proposal=seen.proposal)
 
-    done = confirmed_change(options, call, _in_words)
-    if done and options.output != "table":
-        show_record(done.result, options.output)
+    confirmed_change(options, call, _in_words)
     return DONE
 
 
@@ -150,7 +174,7 @@ def _edit(options: argparse.Namespace) -> int:
     client = client_for(options)
     names: tuple[str, ...] = ("name", "purpose", "notes", "hosts", "growth", "tag", "outer_tag", "gateway", "dhcp")
     names += ("name_servers", "dns_suffix", "service")
-    values = {name: value for name in names if (value := getattr(options, name)) is not None}
+    values = given(options, *names, "labels")
     if options.label is not None:
         values["labels"] = _labels(options.label)
     if not values:

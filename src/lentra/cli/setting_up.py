@@ -4,52 +4,81 @@ from __future__ import annotations
 
 import argparse
 import getpass
-import json
 import sys
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
-from lentra.cli.kinds import KINDS, Kind, read_length
-from lentra.cli.output import show_record, show_rows, styled
-from lentra.client import Answer, Client, Collection
+from lentra.cli.kinds import KINDS, UNSET, Kind, Option, read_length
+from lentra.cli.looking import given
+from lentra.cli.options import Empty, Several, add_limit
+from lentra.cli.output import show_list, show_record, show_rows, styled
+
+if TYPE_CHECKING:
+    from lentra.client import Answer, Client, Collection
 
 
 def add_commands(commands: Any) -> None:
     """Add a command for every kind."""
     for kind in KINDS:
         parser = commands.add_parser(
-            kind.word, help=f"set up {kind.collection.replace('_', ' ')}", epilog=f"example: lentra {kind.example}"
+            kind.word, help=f"set up {_plural(kind)}", epilog=f"example: lentra {kind.example}"
         )
         verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
         _add_verbs(verbs, kind)
 
 
+def _plural(kind: Kind) -> str:
+    return {"keep_outs": "keep-outs", "rule_sheets": "rule sheets"}.get(kind.collection, kind.collection).replace(
+        "_", " "
+    )
+
+
+def _one(kind: Kind) -> str:
+    word = {"need": "planned need", "rule-sheet": "rule sheet"}.get(kind.word, kind.word)
+    return f"a {word}"
+
+
 def _add_verbs(verbs: Any, kind: Kind) -> None:
     epilog = f"example: lentra {kind.example}"
-    command = verbs.add_parser("list", help=f"list {kind.collection.replace('_', ' ')}", epilog=epilog)
+    command = verbs.add_parser("list", help=f"list {_plural(kind)}", epilog=epilog)
+    known = {option.name: option for option in kind.options}
     for name in kind.filters:
-        command.add_argument(f"--{name.replace('_', '-')}")
+        single = name == "ending_within"
+        words = "days until it falls back" if single else f"of this {name}; several with commas"
+        choices = known[name].choices if name in known else ()
+        command.add_argument(
+            f"--{name.replace('_', '-')}",
+            dest=name,
+            action="store" if single else Several,
+            help=words,
+            **({"choices": choices} if choices else {}),
+        )
+    command.add_argument("--text", help="part of the name, or of what else it is told by")
+    command.add_argument("--order", choices=kind.orders, help="how to order them")
+    add_limit(command)
     command.set_defaults(run=lambda options: _list(options, kind))
 
-    command = verbs.add_parser("show", help="show one, what uses it, and what of it is fixed", epilog=epilog)
+    command = verbs.add_parser(
+        "show", help=f"show {_one(kind)}, what uses it, and what of it is fixed", epilog=epilog
+    )
     command.add_argument("ref", help="name or number")
     command.set_defaults(run=lambda options: _show(options, kind))
 
-    command = verbs.add_parser("add", help="add one", epilog=epilog)
+    command = verbs.add_parser("add", help=f"add {_one(kind)}", epilog=epilog)
     if kind.named:
-        command.add_argument("name")
+        command.add_argument("name", help="its name")
     _add_options(command, kind, adding=True)
     command.set_defaults(run=lambda options: _add(options, kind))
 
-    command = verbs.add_parser("edit", help="edit one", epilog=epilog)
+    command = verbs.add_parser("edit", help=f"edit {_one(kind)}", epilog=epilog)
     command.add_argument("ref", help="name or number")
     if kind.named:
         command.add_argument("--name", help="a new name")
     _add_options(command, kind, adding=False)
     command.set_defaults(run=lambda options: _edit(options, kind))
 
-    command = verbs.add_parser("remove", help="remove one that nothing uses", epilog=epilog)
+    command = verbs.add_parser("remove", help=f"remove {_one(kind)} that nothing uses", epilog=epilog)
     command.add_argument("ref", help="name or number")
     add_change_options(command)
     command.set_defaults(run=lambda options: _remove(options, kind))
@@ -63,7 +92,7 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
             epilog="example: lentra pool add-range links 172.20.1.0/24 --preview",
         )
         command.add_argument("ref", help="name or number")
-        command.add_argument("range", nargs="?")
+        command.add_argument("range", nargs="?", help="exactly this one")
         command.add_argument("--length", type=read_length, help="find one in the parent: /24, or 6/56")
         add_change_options(command)
         command.set_defaults(run=_add_range)
@@ -74,8 +103,8 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
             epilog="example: lentra pool change-range lab-bench-2 10.0.32.0/20 10.0.64.0/20 --rebase --preview",
         )
         command.add_argument("ref", help="name or number")
-        command.add_argument("old")
-        command.add_argument("new")
+        command.add_argument("old", help="the range that it has")
+        command.add_argument("new", help="what is to be in its place")
         command.add_argument("--rebase", action="store_true", help="move all that lives in it along")
         add_change_options(command)
         command.set_defaults(run=_change_range)
@@ -87,7 +116,12 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         )
         command.add_argument("ref", help="name or number")
         command.add_argument("--within", help="number in this prefix; the pool's first IPv6 range if left out")
-        command.add_argument("--numbering", choices=["number", "tag"], default="number")
+        command.add_argument(
+            "--numbering",
+            choices=["number", "tag"],
+            default="number",
+            help="number: in order of address; tag: by segment tag",
+        )
         add_change_options(command)
         command.set_defaults(run=_second_family)
 
@@ -133,22 +167,37 @@ def _add_options(command: argparse.ArgumentParser, kind: Kind, adding: bool) -> 
     for option in kind.options:
         if option.only_add and not adding:
             continue
+        flag, settings = f"--{option.name.replace('_', '-')}", _settings(option)
         command.add_argument(
-            f"--{option.name.replace('_', '-')}",
-            dest=option.name,
-            type=option.read,
-            help=option.help or None,
-            required=adding and option.needed,
-            action="append" if option.many else "store",
+            flag, dest=option.name, help=option.help, required=adding and option.needed, **settings
         )
+        if not adding and option.empty is not UNSET:
+            empty = list(option.empty) if option.read is list else option.empty
+            command.add_argument(
+                f"--no-{flag[2:]}",
+                dest=option.name,
+                action="store_const",
+                const=Empty(empty),
+                help="none any more",
+            )
     if kind.word == "person":
         command.add_argument("--password", action="store_true", help="set a password, which is asked for")
     add_change_options(command)
 
 
+def _settings(option: Option) -> dict[str, Any]:
+    """What argparse takes for an option."""
+    if option.read is bool:
+        return {"action": argparse.BooleanOptionalAction, "default": None}
+    if option.read is list:
+        return {"action": Several}
+    choices = {"choices": option.choices} if option.choices else {}
+    return {"type": option.read, "action": "append" if option.many else "store", **choices}
+
+
 def _values(options: argparse.Namespace, kind: Kind) -> dict[str, Any]:
     names = [option.name for option in kind.options] + (["name"] if kind.named else [])
-    values = {name: value for name in names if (value := getattr(options, name, None)) is not None}
+    values = given(options, *names)
     for single, several in (("range", "ranges"), ("length", "lengths")):
         if kind.word == "pool" and single in values:
             values[several] = values.pop(single)
@@ -162,8 +211,8 @@ def _collection(client: Client, kind: Kind) -> Collection:
 
 
 def _list(options: argparse.Namespace, kind: Kind) -> int:
-    filters = {name: value for name in kind.filters if (value := getattr(options, name)) is not None}
-    show_rows(_collection(client_for(options), kind).list(**filters), kind.columns, options.output)
+    filters = given(options, *kind.filters, "text", "order")
+    show_list(options, _collection(client_for(options), kind).list, filters, kind.columns)
     return DONE
 
 
@@ -200,8 +249,7 @@ def _edit(options: argparse.Namespace, kind: Kind) -> int:
     def call(preview: bool) -> Answer:
         return collection.edit(options.ref, preview=preview, why=options.why, if_version=version, **values)
 
-    shown = {name: "…" if name == "password" else value for name, value in values.items()}
-    words = json.dumps(shown, ensure_ascii=False)
+    words = ", ".join(name.replace("_", " ") for name in values)
     return _confirm(options, call, lambda record: f"edit {kind.word} {options.ref}: {words}")
 
 
@@ -262,14 +310,14 @@ def _second_family(options: argparse.Namespace) -> int:
 
 
 def _confirm(options: argparse.Namespace, call: Callable[[bool], Answer], words: Callable[[Any], str]) -> int:
-    done = confirmed_change(options, call, words)
-    if done and options.output != "table":
-        show_record(done.result, options.output)
+    confirmed_change(options, call, words)
     return DONE
 
 
 def _called(record: dict[str, Any]) -> str:
     realm = f"{record['realm']['name']} > " if record.get("realm") else ""
     parent = f"{record['parent']['name']} > " if record.get("parent") else ""
-    ranges = f" ({', '.join(record['ranges'])})" if record.get("ranges") else ""
-    return f"{realm}{parent}{record.get('name') or record.get('range')}{ranges}"
+    ranges = record.get("ranges") or ([record["range"]] if record.get("range") and record.get("name") else [])
+    where = f" ({', '.join(ranges)})" if ranges else ""
+    many = f": {record['count']} × /{record['length']} on {record['day']}" if record.get("day") else ""
+    return f"{realm}{parent}{record.get('name') or record.get('range')}{where}{many}"

@@ -7,11 +7,16 @@ import getpass
 import platform
 import re
 import sys
-from typing import Any
+from contextlib import suppress
+from typing import TYPE_CHECKING, Any
 
-from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change, keep_sign_in
-from lentra.cli.output import show_notes, show_record, show_rows
-from lentra.client import Answer, Client, sign_in
+from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.options import Several, add_limit
+from lentra.cli.output import show_list, show_notes, show_record, show_rows
+from lentra.cli.signed_in import keep, read_sign_ins, service_meant
+
+if TYPE_CHECKING:
+    from lentra.client import Answer
 
 
 def add_commands(commands: Any) -> None:
@@ -20,7 +25,17 @@ def add_commands(commands: Any) -> None:
     command.add_argument("service", help="where the service is, such as http://127.0.0.1:8460")
     command.add_argument("--name", help="your name; asked for if left out")
     command.add_argument("--token", action="store_true", help="give a token instead of name and password")
+    command.add_argument("--place", help="a short name for the service, for --at")
     command.set_defaults(run=_sign_in)
+
+    command = commands.add_parser(
+        "sign-out",
+        help="revoke the token that is kept here, and forget it",
+        epilog="example: lentra sign-out --help  (it is the token of the service that is meant: see --at)",
+    )
+    command.set_defaults(run=_sign_out)
+    command = commands.add_parser("places", help="where one is signed in", epilog="example: lentra places")
+    command.set_defaults(run=_places)
 
     command = commands.add_parser("who", help="who am I?", epilog="example: lentra who")
     command.set_defaults(run=_who)
@@ -39,15 +54,55 @@ A password or token is read from the terminal, or from standard input if that is
 
 
 def _sign_in(options: argparse.Namespace) -> int:
+    from lentra.client import Client, LentraError, sign_in
+
+    sign_ins = read_sign_ins()
+    address = options.service.rstrip("/")
+    if "://" not in address:
+        raise WrongUse(f"{address!r} is no address of a service: write it as http://{address}")
     if options.token:
         token = _secret("Token: ")
-        person = Client(options.service, token).me()
+        person = Client(address, token).me()
     else:
-        name = options.name or input("Name: ")
+        name = options.name or _asked("Name: ")
         host = re.sub(r"[^a-z0-9-]", "-", platform.node().lower())[:40].strip("-") or "terminal"
-        token, person = sign_in(options.service, name, _secret("Password: "), f"cli-{host}")
-    path = keep_sign_in(options.service, token)
+        token, person = sign_in(address, name, _secret("Password: "), f"cli-{host}")
+        if old := sign_ins.tokens.get(address):
+            with suppress(LentraError):  # the one that was kept is of no use any more
+                Client(address, old, retries=0).sign_out()
+    sign_ins.add(address, token, options.place)
+    path = keep(sign_ins)
     print(f"Signed in as {person['name']} ({person['role']}); the token is in {path}")
+    return DONE
+
+
+def _sign_out(options: argparse.Namespace) -> int:
+    from lentra.client import Client
+    from lentra.client.errors import NotSignedIn
+
+    address, token = service_meant(options.url)
+    with suppress(NotSignedIn):  # ended already
+        Client(address, token).sign_out()
+    sign_ins = read_sign_ins()
+    sign_ins.forget(address)
+    keep(sign_ins)
+    print(f"Signed out at {address}: the token is revoked.")
+    return DONE
+
+
+def _places(options: argparse.Namespace) -> int:
+    sign_ins = read_sign_ins()
+    names = {url: place for place, url in sign_ins.places.items()}
+    rows = [
+        {
+            "place": names.get(url),
+            "service": url,
+            "usual": url == sign_ins.usual,
+            "signed_in": url in sign_ins.tokens,
+        }
+        for url in sorted({*sign_ins.tokens, *sign_ins.places.values()})
+    ]
+    show_rows(rows, ("place", "service", "usual", "signed_in"), options.output)
     return DONE
 
 
@@ -70,23 +125,42 @@ def _change_password(options: argparse.Namespace) -> int:
 def _secret(prompt: str) -> str:
     if sys.stdin.isatty():
         return getpass.getpass(prompt)
-    return sys.stdin.readline().rstrip("\n")
+    return _line(prompt)
+
+
+def _asked(prompt: str) -> str:
+    if sys.stdin.isatty():
+        return input(prompt)
+    return _line(prompt)
+
+
+def _line(prompt: str) -> str:
+    line = sys.stdin.readline()
+    if not line:
+        raise WrongUse(f"{prompt.strip(': ').lower()} is asked for, and standard input has ended")
+    return line.rstrip("\n")
 
 
 def _add_token_commands(commands: Any) -> None:
     parser = commands.add_parser("token", help="your tokens", epilog="example: lentra token list")
     verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
     command = verbs.add_parser("list", help="list tokens", epilog="example: lentra token list")
+    command.add_argument("--person", action=Several, help="of this person (admins); several with commas")
+    command.add_argument("--usable", action=argparse.BooleanOptionalAction, help="neither revoked nor expired")
+    add_limit(command)
     command.set_defaults(run=_list_tokens)
     command = verbs.add_parser(
         "add", help="make one; its text is shown once", epilog="example: lentra token add pipeline --preview"
     )
-    command.add_argument("name")
+    command.add_argument("name", help="what it is for")
     command.add_argument("--person", help="for somebody else (admins)")
     command.add_argument("--expires-at", dest="expires_at", help="such as 2027-01-01T00:00:00Z")
     command.add_argument("--role", help="the role that it reaches at most, such as viewer: it then only reads")
     command.add_argument(
-        "--project", dest="projects", action="append", help="a project for which alone it asks and changes"
+        "--project",
+        dest="projects",
+        action=Several,
+        help="for these projects alone; several with commas",
     )
     add_change_options(command)
     command.set_defaults(run=_add_token)
@@ -98,7 +172,8 @@ def _add_token_commands(commands: Any) -> None:
 
 def _list_tokens(options: argparse.Namespace) -> int:
     columns = ("id", "name", "person", "role", "projects", "expires_at", "revoked_at", "made_by")
-    show_rows(client_for(options).tokens.list(), columns, options.output)
+    of = {name: value for name in ("person", "usable") if (value := getattr(options, name)) is not None}
+    show_list(options, client_for(options).tokens.list, of, columns)
     return DONE
 
 
@@ -116,7 +191,7 @@ def _add_token(options: argparse.Namespace) -> int:
     done = confirmed_change(
         options, call, lambda token: f"make token {token['name']} of {token['person']['name']}"
     )
-    if done:
+    if done and options.output == "table":
         print(done.result["text"] or "The answer with its text was lost: revoke it and make another.")
     return DONE
 

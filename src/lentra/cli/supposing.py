@@ -7,7 +7,8 @@ from typing import Any
 
 from lentra.cli.context import DONE, client_for, read_file
 from lentra.cli.looking import given
-from lentra.cli.output import bar, counted, grouped, show_record, show_rows, styled
+from lentra.cli.options import Several, add_limit, read_bits
+from lentra.cli.output import WHOLE, bar, counted, grouped, show_list, show_record, show_rows, styled
 
 
 def _need(text: str) -> dict[str, Any]:
@@ -28,7 +29,7 @@ def add_commands(commands: Any) -> None:
         epilog="example: lentra what-if quay-cameras --range 10.40.164.0/22 --growth 150\n"
         "example: lentra what-if model-halls --need 8x/24@2027-02-01 --plan demo/plans/gate-readers.yaml",
     )
-    command.add_argument("pool")
+    command.add_argument("pool", help="its name or number")
     command.add_argument("--range", action="append", help="add this range (may be given again)")
     command.add_argument("--plan", help="commit this plan, a file")
     command.add_argument("--growth", type=int, help="growth in percent of today's pace (100)")
@@ -43,9 +44,9 @@ def add_commands(commands: Any) -> None:
         help="which few blocks to move so that a length fits again",
         epilog="example: lentra compact trial-stands --length 24",
     )
-    command.add_argument("pool")
-    command.add_argument("--length", type=int, required=True, help="the length that is wanted")
-    command.add_argument("--family", type=int, choices=[4, 6], default=4)
+    command.add_argument("pool", help="its name or number")
+    command.add_argument("--length", type=read_bits, required=True, help="the length that is wanted")
+    command.add_argument("--family", type=int, choices=[4, 6], default=4, help="IPv4 (usual) or IPv6")
     command.set_defaults(run=_compact)
 
     command = commands.add_parser(
@@ -53,9 +54,10 @@ def add_commands(commands: Any) -> None:
         help="thresholds that are reached, or will be soon",
         epilog="example: lentra alerts --realm fleet",
     )
-    command.add_argument("--realm")
-    command.add_argument("--pool")
+    command.add_argument("--realm", action=Several, help="of this realm; several with commas")
+    command.add_argument("--pool", action=Several, help="of this pool; several with commas")
     command.add_argument("--resolved", action="store_const", const="true", help="also those that are over")
+    add_limit(command)
     command.set_defaults(run=_alerts)
 
 
@@ -70,7 +72,7 @@ def _what_if(options: argparse.Namespace) -> int:
     if options.plan:
         supposed["text"] = read_file(options.plan)
     told = client_for(options).pools.what_if(options.pool, **supposed)
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_record(told, options.output)
         return DONE
     rows = [row for family in told["families"] for row in _beside(family)]
@@ -115,7 +117,7 @@ def _when(threshold: dict[str, Any]) -> str:
 
 def _compact(options: argparse.Namespace) -> int:
     told = client_for(options).pools.compaction(options.pool, options.length, options.family)
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_record(told, options.output)
         return DONE
     rows = [
@@ -147,16 +149,13 @@ def _compact(options: argparse.Namespace) -> int:
 
 
 def _alerts(options: argparse.Namespace) -> int:
-    found = list(client_for(options).alerts(**given(options, "realm", "pool", "resolved")))
-    rows = [
-        row
-        | {
-            "pool": row["pool"]["name"],
-            "state": "over" if row["resolved_at"] else "open",
-            "since": row["opened_at"][:16].replace("T", " "),
-        }
-        for row in found
-    ]
-    shown = found if options.output in ("json", "yaml") else rows
-    show_rows(shown, ("since", "realm", "pool", "family", "threshold", "stage", "state", "text"), options.output)
+    columns = ("since", "realm", "pool", "family", "threshold", "stage", "state", "text")
+    filters = given(options, "realm", "pool", "resolved")
+    shown = dict if options.output in WHOLE else _told_alert
+    show_list(options, client_for(options).alerts, filters, columns, shown)
     return DONE
+
+
+def _told_alert(row: Any) -> dict[str, Any]:
+    state, since = "over" if row["resolved_at"] else "open", row["opened_at"][:16].replace("T", " ")
+    return {**row, "state": state, "since": since}

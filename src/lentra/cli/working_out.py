@@ -5,12 +5,15 @@ from __future__ import annotations
 import argparse
 import sys
 from collections import Counter
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, REFUSED, WrongUse, add_change_options, client_for, confirmed_change, read_file
 from lentra.cli.looking import add_sheet_options, given
-from lentra.cli.output import cell, grouped, show_record, show_rows, styled
-from lentra.client import Answer
+from lentra.cli.options import read_bits
+from lentra.cli.output import WHOLE, cell, grouped, show_record, show_rows, styled
+
+if TYPE_CHECKING:
+    from lentra.client import Answer
 
 _COUNTS = ("total", "withheld", "usable", "needed", "spare")
 
@@ -25,9 +28,9 @@ def add_commands(commands: Any) -> None:
         "example: lentra size --subnets 300 --family 6",
     )
     command.add_argument("hosts", type=int, nargs="?", help="addresses that hosts need")
-    command.add_argument("--length", type=int, help="check this length, or say what it carries")
+    command.add_argument("--length", type=read_bits, help="check this length, or say what it carries")
     command.add_argument("--growth", type=int, help="percent on top")
-    command.add_argument("--family", type=int, choices=[4, 6])
+    command.add_argument("--family", type=int, choices=[4, 6], help="IPv4 (usual) or IPv6")
     command.add_argument("--zones", type=int, help="spread over so many zones, so that one may fail")
     command.add_argument("--gateway", action="store_const", const="true", help="one more address, for a gateway")
     command.add_argument("--balancers", type=int, help="so many more addresses, for balancers")
@@ -42,16 +45,16 @@ def add_commands(commands: Any) -> None:
     )
     command.add_argument("need", nargs="+", help="NAME=HOSTS, NAME=HOSTS+GROWTH or NAME=/LENGTH")
     command.add_argument("--inside", help="pack them into this block")
-    command.add_argument("--family", type=int, choices=[4, 6])
+    command.add_argument("--family", type=int, choices=[4, 6], help="IPv4 (usual) or IPv6")
     add_sheet_options(command)
     command.set_defaults(run=_pack)
 
     command = commands.add_parser(
         "split", help="split a block equally", epilog="example: lentra split 10.40.64.0/20 --into 6"
     )
-    command.add_argument("prefix")
+    command.add_argument("prefix", help="such as 10.40.64.0/20")
     command.add_argument("--into", type=int, help="at least so many parts")
-    command.add_argument("--length", type=int, help="into parts of this length")
+    command.add_argument("--length", type=read_bits, help="into parts of this length")
     command.set_defaults(run=_split)
 
     command = commands.add_parser(
@@ -59,10 +62,10 @@ def add_commands(commands: Any) -> None:
         help="how many hosts, subnets or cluster nodes a block carries",
         epilog="example: lentra carries 10.40.64.0/22 --workloads 40 --balancers 3 --sheet four-and-one",
     )
-    command.add_argument("prefix")
+    command.add_argument("prefix", help="such as 10.40.64.0/20")
     command.add_argument("--workloads", type=int, help="workloads a node, to count cluster nodes")
-    command.add_argument("--surge", type=int)
-    command.add_argument("--balancers", type=int)
+    command.add_argument("--surge", type=int, help="nodes more while a cluster is renewed (1)")
+    command.add_argument("--balancers", type=int, help="load balancers, an address each")
     add_sheet_options(command)
     command.set_defaults(run=_carries)
 
@@ -85,7 +88,7 @@ def add_commands(commands: Any) -> None:
         epilog="example: lentra fits --region north-coast",
     )
     for name in ("pool", "region", "realm"):
-        command.add_argument(f"--{name}")
+        command.add_argument(f"--{name}", help=f"in this {name}")
     command.set_defaults(run=_fits)
 
 
@@ -101,14 +104,16 @@ def _add_cluster(commands: Any) -> None:
     )
     add_sheet_options(size)
     make = verbs.add_parser("set-up", help="hand out and reserve all of them in one go", epilog=_CLUSTER_EXAMPLE)
-    make.add_argument("--name", required=True)
+    make.add_argument("--name", required=True, help="what the cluster is called")
     for name in ("pool", "project", "tier"):
-        make.add_argument(f"--{name}", required=True)
-    make.add_argument("--zone")
-    make.add_argument("--region")
+        make.add_argument(f"--{name}", required=True, help=f"which {name}")
+    make.add_argument("--zone", help="where")
+    make.add_argument("--region", help="where no zone applies")
     make.add_argument("--workload-range", help="exactly this one; found if left out")
     make.add_argument("--bridge-range", help="declared as kept out")
-    make.add_argument("--take-as", choices=["reserve", "keep out"])
+    make.add_argument(
+        "--take-as", choices=["reserve", "keep out"], help="whether its ranges are reserved or kept out"
+    )
     for command in (size, make):
         command.add_argument("nodes", type=int, help="nodes at work")
         command.add_argument("--surge", type=int, help="nodes on top during an upgrade (1)")
@@ -117,7 +122,7 @@ def _add_cluster(commands: Any) -> None:
         command.add_argument(
             "--own-range", action="store_const", const=True, help="workloads have a range of their own"
         )
-        command.add_argument("--length", type=int, help="the node subnet's length, if wider than needed")
+        command.add_argument("--length", type=read_bits, help="the node subnet's length, if wider than needed")
         command.add_argument("--service-range", help="range of the cluster's services")
         command.add_argument("--name-service", help="address of the name service; offset 10 if left out")
     size.set_defaults(run=_cluster_size)
@@ -161,7 +166,7 @@ def _show_counts(size: dict[str, Any]) -> None:
 def _pack(options: argparse.Namespace) -> int:
     needs = [_need(text) for text in options.need]
     found = client_for(options).size_several(needs, **given(options, "inside", "family", "sheet", "pool"))
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_record(found, options.output)
         return DONE
     rows = [
@@ -191,7 +196,7 @@ def _split(options: argparse.Namespace) -> int:
     if (options.into is None) == (options.length is None):
         raise WrongUse("say --into how many parts, or of which --length")
     split = client_for(options).split(options.prefix, **given(options, "into", "length"))
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_record(split, options.output)
         return DONE
     show_rows([{"n": n, "part": part} for n, part in enumerate(split["parts"])], ("n", "part"), options.output)
@@ -283,7 +288,7 @@ def _fits(options: argparse.Namespace) -> int:
         row | {"length": f"/{row['length']}", "count": grouped(row["count"]), "mostly_in": row["pools"]}
         for row in found
     ]
-    if options.output in ("json", "yaml"):
+    if options.output in WHOLE:
         show_rows(found, (), options.output)
     else:
         show_rows(rows, ("family", "length", "count", "mostly_in"), options.output)

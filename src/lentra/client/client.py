@@ -6,19 +6,23 @@ import random
 import time
 import uuid
 from collections.abc import Iterator, Mapping
-from typing import Any
+from contextlib import contextmanager
+from types import TracebackType
+from typing import TYPE_CHECKING, Any
 
-import requests
+if TYPE_CHECKING:
+    import requests
 
 from lentra.client.answers import Answer, Record
 from lentra.client.collections import Collection, People, Plans, Pools, Subnets, part
 from lentra.client.errors import NotReachable, Problem, problem_from
 
 _RETRIED = (502, 503, 504)
+_LONGEST_PAUSE = 10
 _WIDE = {"limit": 1000}  # as many rows a page as there may be, where all are fetched
 
 
-class _Bearer(requests.auth.AuthBase):
+class _Bearer:
     """Signs calls with a token, or not at all: never with a name and password that a file on this machine has."""
 
     def __init__(self, token: str | None) -> None:
@@ -37,8 +41,11 @@ class Client:
         url: where the service is, such as ``http://127.0.0.1:8460``.
         token: a token of the person that calls.
         timeout: seconds to wait for one answer.
-        retries: how often a call is tried again when the service is away or busy. Calls that change
-            something carry an idempotency key, so that trying again never does it twice.
+        retries: how often a call is tried again when the service is away or busy, after as many seconds as it says.
+            Calls that change something carry an idempotency key, so that trying again never does it twice.
+        verify: False, or the file of a certificate authority, for a service whose certificate is not known here.
+
+    A client keeps connections open until `close`, or the end of a ``with``. Threads have one each.
 
     Example:
         >>> client = Client(url, token)
@@ -48,11 +55,22 @@ class Client:
         'ii-2-general'
     """
 
-    def __init__(self, url: str, token: str | None = None, timeout: float = 30, retries: int = 5) -> None:
+    def __init__(
+        self,
+        url: str,
+        token: str | None = None,
+        timeout: float = 30,
+        retries: int = 5,
+        verify: bool | str = True,
+    ) -> None:
+        import requests  # takes longer than all else: a command that makes no call does without
+
         self.url = url.rstrip("/")
         self.timeout = timeout
         self.retries = retries
         self.http = requests.Session()
+        self.http.verify = verify
+        self._proposal: str | None = None
         self.http.headers["User-Agent"] = "lentra-client"
         self.http.auth = _Bearer(token)
         self.realms = Collection(self, "realms")
@@ -71,11 +89,45 @@ class Client:
         self.addresses = Collection(self, "addresses")
         self.plans = Plans(self, "plans")
 
+    def __enter__(self) -> Client:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, failure: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close the connections that are open."""
+        self.http.close()
+
+    @contextmanager
+    def following(self, proposal: str | None) -> Iterator[None]:
+        """Have the change made meanwhile do exactly what a preview has shown (`Answer.proposal`), or be refused.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> seen = client.reservations.add(pool="mainland", length=27, reason="links", preview=True)
+            >>> with client.following(seen.proposal):
+            ...     done = client.reservations.add(pool="mainland", length=27, reason="links")
+            >>> done.result["range"] == seen.result["range"]
+            True
+        """
+        self._proposal = proposal
+        try:
+            yield
+        finally:
+            self._proposal = None
+
     # --- who ---
 
     def me(self) -> Record:
         """The person that the token belongs to."""
         return self._record("session")
+
+    def sign_out(self) -> None:
+        """Revoke the token that this client signs in with."""
+        self.call("DELETE", "session")
 
     def change_password(self, current: str, new: str, *, revoke_tokens: bool = False) -> Answer:
         """Give oneself a new password; with `revoke_tokens` all of one's tokens end, this one too."""
@@ -272,7 +324,10 @@ class Client:
         if version is not None:
             headers["If-Match"] = f'"{version}"'
         query = {"preview": "true" if preview else None, "why": why or None}
-        answer = self.call(method, path, query=query, body=body or {}, headers=headers)
+        body = dict(body or {})
+        if self._proposal and not preview:
+            body.setdefault("proposal", self._proposal)
+        answer = self.call(method, path, query=query, body=body, headers=headers)
         told = answer.json()
         return Answer(
             result=told["result"],
@@ -312,13 +367,15 @@ class Client:
             NotReachable: no answer after all retries.
             Problem: the service refuses.
         """
+        import requests
+
         given = {name: value for name, value in (query or {}).items() if value is not None}
         safe = safe or method == "GET" or "Idempotency-Key" in (headers or {}) or bool(given.get("preview"))
         tries = self.retries + 1 if safe else 1
         failure: Exception | None = None
         for attempt in range(tries):
             if attempt:
-                time.sleep(min(0.2 * 2**attempt, 5) * random.uniform(0.5, 1))
+                time.sleep(_pause(attempt, failure))
             try:
                 answer = self.http.request(
                     method,
@@ -330,6 +387,7 @@ class Client:
                 )
             except requests.RequestException as error:
                 failure = NotReachable(f"{self.url} does not answer: {_plain(error)}")
+                failure.__cause__ = error
                 continue
             if answer.ok:
                 return answer
@@ -375,7 +433,18 @@ def _problem_of(answer: requests.Response) -> Problem:
             "code": "busy" if answer.status_code in _RETRIED else "",
             "detail": f"the service answered {answer.status_code} without saying why",
         }
-    return problem_from(document)
+    problem = problem_from(document)
+    problem.request_id = answer.headers.get("X-Request-ID")
+    seconds = answer.headers.get("Retry-After", "")
+    problem.retry_after = int(seconds) if seconds.isdigit() else None
+    return problem
+
+
+def _pause(attempt: int, failure: Exception | None) -> float:
+    """Seconds before the next try: what the service says, or longer and longer."""
+    own = min(0.2 * 2**attempt, 5) * random.uniform(0.5, 1)
+    said = failure.retry_after if isinstance(failure, Problem) else None
+    return own if said is None else min(said, _LONGEST_PAUSE) * random.uniform(0.2, 1)
 
 
 def _plain(error: Exception) -> str:

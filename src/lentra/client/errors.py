@@ -1,22 +1,34 @@
-"""What can go wrong: one exception per problem code of the API.
+"""What can go wrong: one exception per problem code of the API, in groups.
 
 LentraError
 ├── NotReachable             no answer from the service, after all retries
 └── Problem                  the service said no, with a problem document (RFC 9457)
-    ├── NotSignedIn          the token is missing, unknown, ended or revoked
-    ├── NotAllowed           role or project membership does not reach
-    ├── NotFound             there is nothing at this address
-    ├── UnknownName          a name that nothing has; suggestions are the nearest
-    ├── UnknownField         a field that the call does not know
-    ├── Malformed            the body is no JSON
-    ├── TooLarge             the body is too large
-    ├── TooManyTries         too many sign-ins: wait
-    ├── InvalidValue         a value of the wrong kind or out of range
-    ├── BadPrefix            text that is not a prefix
-    ├── OffBoundary          host bits are set
-    ├── WrongFamily          IPv4 where IPv6 is meant, or the other way round
-    ├── LengthOutOfBounds    rule sheet or pool do not allow the length
-    ├── HostsDoNotFit        the length is too small for the hosts
+    ├── Denied               neither sign-in nor role reach
+    │   ├── NotSignedIn          the token is missing, unknown, ended or revoked
+    │   ├── NotAllowed           role or project membership does not reach
+    │   └── TooManyTries         too many sign-ins: wait
+    ├── Missing              nothing is called that
+    │   ├── NotFound             there is nothing at this address
+    │   └── UnknownName          a name that nothing has; suggestions are the nearest
+    ├── WrongInput           what is asked for makes no sense as it stands
+    │   ├── UnknownField         a field that the call does not know
+    │   ├── Malformed            the body is no JSON
+    │   ├── TooLarge             the body is too large
+    │   ├── InvalidValue         a value of the wrong kind or out of range
+    │   ├── BadPrefix            text that is not a prefix
+    │   ├── OffBoundary          host bits are set
+    │   ├── WrongFamily          IPv4 where IPv6 is meant, or the other way round
+    │   ├── LengthOutOfBounds    rule sheet or pool do not allow the length
+    │   ├── HostsDoNotFit        the length is too small for the hosts
+    │   ├── WorkloadsOutOfBounds more or fewer workloads a node than the rule sheet allows
+    │   ├── ClusterDoesNotFit    the subnet is too small for the cluster
+    │   ├── BadNameService       a name-service address that the service range cannot have
+    │   ├── BadAddress           an address that the block cannot give
+    │   ├── BadPlan              a plan's text or values are wrong; says line and path
+    │   └── KeyReused            the idempotency key came before with another body
+    ├── OutOfDate            what was read or previewed has changed since
+    │   ├── StaleEdit            the record has changed since it was read
+    │   └── StaleProposal        what was previewed is no longer possible
     ├── OutsideParent        the range lies in no range of the pool
     ├── Overlaps             something else holds the range
     ├── KeptOut              a keep-out holds the range
@@ -29,10 +41,6 @@ LentraError
     ├── NotPrivate           a public range in a private-only realm
     ├── TooManyRanges        the rule sheet allows no more ranges
     ├── NeedsIpv4            the rule sheet wants IPv4 beside IPv6
-    ├── WorkloadsOutOfBounds more or fewer workloads a node than the rule sheet allows
-    ├── ClusterDoesNotFit    the subnet is too small for the cluster
-    ├── BadNameService       a name-service address that the service range cannot have
-    ├── BadAddress           an address that the block cannot give
     ├── CannotGrow           the block cannot grow where it is
     ├── TagTaken             another subnet of the zone has the segment tag
     ├── NoDhcp               the rule sheet does not allow DHCP
@@ -41,12 +49,8 @@ LentraError
     ├── QuotaReached         the project holds as many public addresses as it may
     ├── StillAttached        a public address that is attached cannot be given back
     ├── DoesNotFit           what lives in a range does not fit the new one
-    ├── BadPlan              a plan's text or values are wrong; says line and path
     ├── PlanNotPossible      a plan that cannot be committed as it stands
     ├── WrongState           the subnet's state does not allow it
-    ├── StaleEdit            the record has changed since it was read
-    ├── StaleProposal        what was previewed is no longer possible
-    ├── KeyReused            the idempotency key came before with another body
     ├── Busy                 try again in a moment
     ├── Refused              a refusal without a kind of its own
     ├── Conflict             what is there stands against it, in a way without a kind of its own
@@ -55,7 +59,7 @@ LentraError
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar
 
 
@@ -82,67 +86,322 @@ class Problem(LentraError):
         self.rule: str | None = document.get("rule")
         self.conflicts: list[dict[str, Any]] = list(document.get("conflicts", []))
         self.suggestions: list[str] = list(document.get("suggestions", []))
+        self.request_id: str | None = None  # in the service's log
+        self.retry_after: int | None = None  # seconds, if the service said so
 
 
-_CODES = [
-    "not-signed-in",
-    "not-allowed",
-    "not-found",
-    "unknown-name",
-    "unknown-field",
-    "malformed",
-    "too-large",
-    "too-many-tries",
-    "invalid-value",
-    "bad-prefix",
-    "off-boundary",
-    "wrong-family",
-    "length-out-of-bounds",
-    "hosts-do-not-fit",
-    "outside-parent",
-    "overlaps",
-    "kept-out",
-    "exhausted",
-    "name-taken",
-    "in-use",
-    "frozen-field",
-    "zone-not-in-region",
-    "wrong-pool",
-    "not-private",
-    "too-many-ranges",
-    "needs-ipv4",
-    "workloads-out-of-bounds",
-    "cluster-does-not-fit",
-    "bad-name-service",
-    "bad-address",
-    "cannot-grow",
-    "tag-taken",
-    "no-dhcp",
-    "address-taken",
-    "kept-for-service",
-    "quota-reached",
-    "still-attached",
-    "does-not-fit",
-    "bad-plan",
-    "plan-not-possible",
-    "wrong-state",
-    "stale-edit",
-    "stale-proposal",
-    "key-reused",
-    "busy",
-    "refused",
-    "conflict",
-    "contradiction",
-]
+class Denied(Problem):
+    """Neither sign-in nor role reach."""
 
 
-def _class_for(code: str) -> type[Problem]:
-    name = "".join(word.capitalize() for word in code.split("-"))
-    return type(name, (Problem,), {"code": code, "__doc__": f"Problem code ``{code}``.", "__module__": __name__})
+class Missing(Problem):
+    """Nothing is called that."""
 
 
-BY_CODE: dict[str, type[Problem]] = {code: _class_for(code) for code in _CODES}
-globals().update({problem.__name__: problem for problem in BY_CODE.values()})
+class WrongInput(Problem):
+    """What is asked for makes no sense as it stands."""
+
+
+class OutOfDate(Problem):
+    """What was read or previewed has changed since."""
+
+
+class NotSignedIn(Denied):
+    """The token is missing, unknown, ended or revoked."""
+
+    code = "not-signed-in"
+
+
+class NotAllowed(Denied):
+    """Role or project membership does not reach."""
+
+    code = "not-allowed"
+
+
+class NotFound(Missing):
+    """There is nothing at this address."""
+
+    code = "not-found"
+
+
+class UnknownName(Missing):
+    """A name that nothing has; suggestions are the nearest."""
+
+    code = "unknown-name"
+
+
+class UnknownField(WrongInput):
+    """A field that the call does not know."""
+
+    code = "unknown-field"
+
+
+class Malformed(WrongInput):
+    """The body is no JSON."""
+
+    code = "malformed"
+
+
+class TooLarge(WrongInput):
+    """The body is too large."""
+
+    code = "too-large"
+
+
+class TooManyTries(Denied):
+    """Too many sign-ins: wait."""
+
+    code = "too-many-tries"
+
+
+class InvalidValue(WrongInput):
+    """A value of the wrong kind or out of range."""
+
+    code = "invalid-value"
+
+
+class BadPrefix(WrongInput):
+    """Text that is not a prefix."""
+
+    code = "bad-prefix"
+
+
+class OffBoundary(WrongInput):
+    """Host bits are set."""
+
+    code = "off-boundary"
+
+
+class WrongFamily(WrongInput):
+    """IPv4 where IPv6 is meant, or the other way round."""
+
+    code = "wrong-family"
+
+
+class LengthOutOfBounds(WrongInput):
+    """Rule sheet or pool do not allow the length."""
+
+    code = "length-out-of-bounds"
+
+
+class HostsDoNotFit(WrongInput):
+    """The length is too small for the hosts."""
+
+    code = "hosts-do-not-fit"
+
+
+class OutsideParent(Problem):
+    """The range lies in no range of the pool."""
+
+    code = "outside-parent"
+
+
+class Overlaps(Problem):
+    """Something else holds the range."""
+
+    code = "overlaps"
+
+
+class KeptOut(Problem):
+    """A keep-out holds the range."""
+
+    code = "kept-out"
+
+
+class Exhausted(Problem):
+    """No free space of that length."""
+
+    code = "exhausted"
+
+
+class NameTaken(Problem):
+    """A living or cooling record has the name."""
+
+    code = "name-taken"
+
+
+class InUse(Problem):
+    """What is in use cannot be removed."""
+
+    code = "in-use"
+
+
+class FrozenField(Problem):
+    """A field that cannot change any more."""
+
+    code = "frozen-field"
+
+
+class ZoneNotInRegion(Problem):
+    """Zone and region do not belong together."""
+
+    code = "zone-not-in-region"
+
+
+class WrongPool(Problem):
+    """The pool serves another place or project."""
+
+    code = "wrong-pool"
+
+
+class NotPrivate(Problem):
+    """A public range in a private-only realm."""
+
+    code = "not-private"
+
+
+class TooManyRanges(Problem):
+    """The rule sheet allows no more ranges."""
+
+    code = "too-many-ranges"
+
+
+class NeedsIpv4(Problem):
+    """The rule sheet wants IPv4 beside IPv6."""
+
+    code = "needs-ipv4"
+
+
+class WorkloadsOutOfBounds(WrongInput):
+    """More or fewer workloads a node than the rule sheet allows."""
+
+    code = "workloads-out-of-bounds"
+
+
+class ClusterDoesNotFit(WrongInput):
+    """The subnet is too small for the cluster."""
+
+    code = "cluster-does-not-fit"
+
+
+class BadNameService(WrongInput):
+    """A name-service address that the service range cannot have."""
+
+    code = "bad-name-service"
+
+
+class BadAddress(WrongInput):
+    """An address that the block cannot give."""
+
+    code = "bad-address"
+
+
+class CannotGrow(Problem):
+    """The block cannot grow where it is."""
+
+    code = "cannot-grow"
+
+
+class TagTaken(Problem):
+    """Another subnet of the zone has the segment tag."""
+
+    code = "tag-taken"
+
+
+class NoDhcp(Problem):
+    """The rule sheet does not allow DHCP."""
+
+    code = "no-dhcp"
+
+
+class AddressTaken(Problem):
+    """Another record has the address or the hardware address."""
+
+    code = "address-taken"
+
+
+class KeptForService(Problem):
+    """The range or subnet is kept for another service alone."""
+
+    code = "kept-for-service"
+
+
+class QuotaReached(Problem):
+    """The project holds as many public addresses as it may."""
+
+    code = "quota-reached"
+
+
+class StillAttached(Problem):
+    """A public address that is attached cannot be given back."""
+
+    code = "still-attached"
+
+
+class DoesNotFit(Problem):
+    """What lives in a range does not fit the new one."""
+
+    code = "does-not-fit"
+
+
+class BadPlan(WrongInput):
+    """A plan's text or values are wrong; says line and path."""
+
+    code = "bad-plan"
+
+
+class PlanNotPossible(Problem):
+    """A plan that cannot be committed as it stands."""
+
+    code = "plan-not-possible"
+
+
+class WrongState(Problem):
+    """The subnet's state does not allow it."""
+
+    code = "wrong-state"
+
+
+class StaleEdit(OutOfDate):
+    """The record has changed since it was read."""
+
+    code = "stale-edit"
+
+
+class StaleProposal(OutOfDate):
+    """What was previewed is no longer possible."""
+
+    code = "stale-proposal"
+
+
+class KeyReused(WrongInput):
+    """The idempotency key came before with another body."""
+
+    code = "key-reused"
+
+
+class Busy(Problem):
+    """Try again in a moment."""
+
+    code = "busy"
+
+
+class Refused(Problem):
+    """A refusal without a kind of its own."""
+
+    code = "refused"
+
+
+class Conflict(Problem):
+    """What is there stands against it, in a way without a kind of its own."""
+
+    code = "conflict"
+
+
+class Contradiction(Problem):
+    """The database refused a write that would break a rule of the registry."""
+
+    code = "contradiction"
+
+
+def _with_codes(kind: type[Problem]) -> Iterator[type[Problem]]:
+    for below in kind.__subclasses__():
+        if below.code:
+            yield below
+        yield from _with_codes(below)
+
+
+BY_CODE: dict[str, type[Problem]] = {kind.code: kind for kind in _with_codes(Problem)}
 
 
 def problem_from(document: Mapping[str, Any]) -> Problem:

@@ -63,8 +63,10 @@ class SessionView(APIView):
         login(request._request, person)
         return Response(PersonSerializer(person).data)
 
-    @call("Sign out", responses={204: None})
+    @call("Sign out: end the session, or revoke the token that comes with the call", responses={204: None})
     def delete(self, request: Request) -> Response:
+        if request.auth is not None:
+            run_change(request, lambda change: revoke_token(change, request.auth), lambda token: {})
         logout(request._request)
         return Response(status=204)
 

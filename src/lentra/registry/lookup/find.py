@@ -77,16 +77,22 @@ def find(model: type[Found], ref: Any, field: str | None = None, related: tuple[
             received=text,
             suggestions=options,
         )
-    near = _nearest(model, name if scoped else text)
+    near, some = _nearest(model, name if scoped else text)
     words = f": did you mean {near[0]}?" if near else ""
+    if not near and some:
+        words = (
+            f"; there are {', '.join(some)} and others"
+            if len(some) == _SHOWN
+            else f"; there are {', '.join(some)}"
+        )
     raise UnknownName(f"there is no {kind} {text!r}{words}", field=field or kind, received=text, suggestions=near)
 
 
-def _nearest(model: type[Model], text: str) -> list[str]:
-    """Names that look like the text, or the first few if none does."""
+def _nearest(model: type[Model], text: str) -> tuple[list[str], list[str]]:
+    """Names that look like the text, and the first few there are."""
     names = model._default_manager.order_by("name").values_list("name", flat=True)
     stem = text[:3].lower()
     pool = list(names.filter(name__startswith=stem)[:500]) if stem else []
     pool += list(names[:500])
     pool = list(dict.fromkeys(pool))
-    return get_close_matches(text.lower(), pool, n=_SHOWN, cutoff=0.5) or pool[:_SHOWN]
+    return get_close_matches(text.lower(), pool, n=_SHOWN, cutoff=0.6), pool[:_SHOWN]
