@@ -34,6 +34,7 @@ def test_a_plan_is_made_in_the_grid_held_committed_and_given_back(open_as, plann
     assert sorted(b["prefix"] for s in held for b in s["blocks"]) == sorted(blocks)
     assert {s["state"] for s in held} == {"held"}
     page.get_by_role("button", name="Commit what is held").click()
+    page.get_by_role("dialog").get_by_role("button", name="Commit what is held").click()
     page.get_by_text("Held until").wait_for(state="detached")
     now = list(planner.subnets.list(plan="speaker-rows"))
     assert sorted(b["prefix"] for s in now for b in s["blocks"]) == sorted(blocks)

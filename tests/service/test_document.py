@@ -45,6 +45,7 @@ READS = {
     "ledger": "?kind=subnet",
     "verify": "",
     "session": "",
+    "search": "?text=ticket",
     "size": "?hosts=180&sheet=four-and-one",
     "explain": "?prefix=10.40.64.0/20",
     "candidates": "?project=ticketing&zone=ml-1&hosts=50",

@@ -32,6 +32,7 @@ READS = {
     "pools/{ref}/compaction": "length=24",
     "ranges": "project=ticketing",
     "report": "realm=fleet",
+    "search": "text=ticket",
     "size": "hosts=180",
     "size/range": "subnets=300",
     "split": "prefix=10.40.64.0/20&into=6",

@@ -74,6 +74,29 @@ export async function call<Data>(
   return data as Data;
 }
 
+/** How a change is made: looked at first, then done by the proposal of what was shown, once however often it is sent. */
+export interface How {
+  preview: boolean;
+  why: string;
+  proposal?: string | null | undefined;
+  key?: string | undefined;
+}
+
+/** A changing call. */
+export function change<Result>(method: "POST" | "PATCH" | "DELETE", address: string, body: object, how: How, version?: number): Promise<Answer<Result>> {
+  return call(method, address, {
+    query: { preview: how.preview || undefined, why: how.why },
+    body: how.preview || !how.proposal ? body : { ...body, proposal: how.proposal },
+    ...(method === "POST" && !how.preview ? { key: how.key ?? newKey() } : {}),
+    ...(version === undefined ? {} : { version }),
+  });
+}
+
+/** A key of an intention: whatever is sent with it is done once. Also where the page is served without TLS. */
+export function newKey(): string {
+  return Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
 const MOST_ROWS = 5000;
 
 /** The rows of a list, page after page, as many as a page of the console can show. */

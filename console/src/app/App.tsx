@@ -1,31 +1,39 @@
 import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { lazy, Suspense, useEffect } from "react";
 import { BrowserRouter, Navigate, Route, Routes, useLocation } from "react-router";
 import { Problem } from "../api/client";
-import { HeadroomPage } from "../headroom/HeadroomPage";
-import { LedgerPage } from "../ledger/LedgerPage";
-import { Loading } from "../parts/Answers";
-import { MapPage } from "../map/MapPage";
-import { PlanEditorPage } from "../plans/PlanEditor";
-import { PlanPage } from "../plans/PlanPage";
-import { PlansPage } from "../plans/PlansPage";
-import { PoolPage } from "../pools/PoolPage";
+import { Loading, ProblemAlert } from "../parts/Answers";
 import { StartPage } from "../pools/StartPage";
-import { PublicPage } from "../public/PublicPage";
-import { RequestPage } from "../requests/RequestPage";
 import { AfterSignIn, SignInPage } from "../session/SignInPage";
-import { TokensPage } from "../session/TokensPage";
+import { SessionEnded, noticeEnd } from "../session/SessionEnded";
 import { useMe } from "../session/queries";
-import { SetUpPage } from "../setup/SetUpPage";
-import { SizePage } from "../sizing/SizePage";
-import { AddressesPage } from "../subnets/AddressesPage";
-import { SubnetPage } from "../subnets/SubnetPage";
 import { SubnetsPage } from "../subnets/SubnetsPage";
+import { Fault } from "./Fault";
 import { Shell } from "./Shell";
 import { theme } from "./theme";
 
-const queryClient = new QueryClient({
+// Parts that are loaded when they are needed.
+const HeadroomPage = lazy(() => import("../headroom/HeadroomPage").then((part) => ({ default: part.HeadroomPage })));
+const LedgerPage = lazy(() => import("../ledger/LedgerPage").then((part) => ({ default: part.LedgerPage })));
+const MapPage = lazy(() => import("../map/MapPage").then((part) => ({ default: part.MapPage })));
+const PlanEditorPage = lazy(() => import("../plans/PlanEditor").then((part) => ({ default: part.PlanEditorPage })));
+const PlanPage = lazy(() => import("../plans/PlanPage").then((part) => ({ default: part.PlanPage })));
+const PlansPage = lazy(() => import("../plans/PlansPage").then((part) => ({ default: part.PlansPage })));
+const PublicPage = lazy(() => import("../public/PublicPage").then((part) => ({ default: part.PublicPage })));
+const RequestPage = lazy(() => import("../requests/RequestPage").then((part) => ({ default: part.RequestPage })));
+const TokensPage = lazy(() => import("../session/TokensPage").then((part) => ({ default: part.TokensPage })));
+const SetUpPage = lazy(() => import("../setup/SetUpPage").then((part) => ({ default: part.SetUpPage })));
+const SizePage = lazy(() => import("../sizing/SizePage").then((part) => ({ default: part.SizePage })));
+const AddressesPage = lazy(() => import("../subnets/AddressesPage").then((part) => ({ default: part.AddressesPage })));
+const SubnetPage = lazy(() => import("../subnets/SubnetPage").then((part) => ({ default: part.SubnetPage })));
+const PoolPage = lazy(() => import("../pools/PoolPage").then((part) => ({ default: part.PoolPage })));
+const FindPage = lazy(() => import("../find/FindPage").then((part) => ({ default: part.FindPage })));
+
+const queryClient: QueryClient = new QueryClient({
+  queryCache: new QueryCache({ onError: (error) => noticeEnd(queryClient, error) }),
+  mutationCache: new MutationCache({ onError: (error) => noticeEnd(queryClient, error) }),
   defaultOptions: {
     queries: {
       staleTime: 5_000,
@@ -52,6 +60,7 @@ function Pages() {
   const me = useMe();
   const location = useLocation();
   if (me.isPending) return <Loading what="Lentra" />;
+  if (me.error) return <ProblemAlert error={me.error} onRetry={() => me.refetch()} />;
   if (!me.data) {
     const here = location.pathname + location.search;
     return (
@@ -63,6 +72,10 @@ function Pages() {
   }
   return (
     <Shell>
+      <SessionEnded name={me.data.name} />
+      <Moved />
+      <Fault key={location.pathname}>
+        <Suspense fallback={<Loading what="the page" />}>
       <Routes>
         <Route path="/" element={<StartPage />} />
         <Route path="/sign-in" element={<AfterSignIn />} />
@@ -82,8 +95,21 @@ function Pages() {
         <Route path="/set-up" element={<Navigate to="/set-up/pools" replace />} />
         <Route path="/ledger" element={<LedgerPage />} />
         <Route path="/tokens" element={<TokensPage />} />
+        <Route path="/find" element={<FindPage />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Routes>
+        </Suspense>
+      </Fault>
     </Shell>
   );
+}
+
+/** Focus moves with the page, so that the keyboard and a screen reader are where the eyes are. */
+function Moved() {
+  const { pathname } = useLocation();
+  useEffect(() => {
+    const content = document.getElementById("content");
+    if (document.activeElement && document.activeElement !== document.body && !content?.contains(document.activeElement)) content?.focus({ preventScroll: true });
+  }, [pathname]);
+  return null;
 }

@@ -3,6 +3,7 @@ import AddIcon from "@mui/icons-material/AddBox";
 import DarkModeIcon from "@mui/icons-material/DarkMode";
 import GridIcon from "@mui/icons-material/GridView";
 import HistoryIcon from "@mui/icons-material/History";
+import MenuIcon from "@mui/icons-material/Menu";
 import MapIcon from "@mui/icons-material/MapOutlined";
 import LightModeIcon from "@mui/icons-material/LightMode";
 import ListIcon from "@mui/icons-material/ViewList";
@@ -25,6 +26,7 @@ import Typography from "@mui/material/Typography";
 import { useColorScheme } from "@mui/material/styles";
 import { useState, type ReactNode } from "react";
 import { NavLink, useNavigate } from "react-router";
+import { SearchField } from "../find/SearchField";
 import { useAlerts } from "../headroom/queries";
 import { useMe, useSignOut } from "../session/queries";
 
@@ -43,6 +45,7 @@ const PLACES = [
 
 export function Shell({ children }: { children: ReactNode }) {
   const me = useMe().data!;
+  const places = PLACES.filter((place) => !place.role || me.role !== "viewer");
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <Link href="#content" sx={{ position: "absolute", left: -9999, "&:focus": { left: 8, top: 8, zIndex: 2000 } }}>
@@ -51,11 +54,12 @@ export function Shell({ children }: { children: ReactNode }) {
       <AppBar position="sticky" color="inherit" elevation={0} sx={{ borderBottom: 1, borderColor: "divider" }}>
         <Toolbar variant="dense" sx={{ gap: 1 }}>
           <Box component="img" src="/icon.svg" alt="" sx={{ width: 26, height: 26 }} />
-          <Typography component="span" sx={{ fontWeight: 750, mr: 2, letterSpacing: "0.01em" }}>
+          <Typography component="span" sx={{ fontWeight: 750, mr: 1, letterSpacing: "0.01em", display: { xs: "none", sm: "inline" } }}>
             Lentra
           </Typography>
-          <Box component="nav" aria-label="Main" sx={{ display: "flex", gap: 0.5, flexGrow: 1 }}>
-            {PLACES.filter((place) => !place.role || me.role !== "viewer").map((place) => (
+          <Places places={places} />
+          <Box component="nav" aria-label="Main" sx={{ display: { xs: "none", lg: "flex" }, gap: 0.25, flexGrow: 1 }}>
+            {places.map((place) => (
               <Button
                 key={place.to}
                 component={NavLink}
@@ -63,19 +67,39 @@ export function Shell({ children }: { children: ReactNode }) {
                 end={place.to === "/"}
                 startIcon={place.to === "/headroom" ? <Alerted>{place.icon}</Alerted> : place.icon}
                 size="small"
-                sx={{ color: "text.primary", "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
+                sx={{ color: "text.primary", minWidth: 0, px: 0.9, "& .MuiButton-startIcon": { display: place.to === "/headroom" ? "inherit" : { lg: "none", xl: "inherit" } }, "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
               >
                 {place.label}
               </Button>
             ))}
           </Box>
+          <SearchField />
           <SchemeButton />
           <Account name={me.name} role={me.role} />
         </Toolbar>
       </AppBar>
-      <Container component="main" id="content" maxWidth="xl" sx={{ py: 3, flexGrow: 1 }}>
+      <Container component="main" id="content" tabIndex={-1} maxWidth="xl" sx={{ py: 3, flexGrow: 1, outline: "none" }}>
         {children}
       </Container>
+    </Box>
+  );
+}
+
+/** Where the frame is too narrow for all places: a menu of them. */
+function Places({ places }: { places: typeof PLACES }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  return (
+    <Box sx={{ display: { xs: "block", lg: "none" }, flexGrow: 1 }}>
+      <IconButton aria-label="Pages" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
+        <MenuIcon fontSize="small" />
+      </IconButton>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+        {places.map((place) => (
+          <MenuItem key={place.to} component={NavLink} to={place.to} end={place.to === "/"} onClick={() => setAnchor(null)}>
+            {place.label}
+          </MenuItem>
+        ))}
+      </Menu>
     </Box>
   );
 }

@@ -48,6 +48,7 @@ export function ProblemAlert({ error, onRetry }: { error: unknown; onRetry?: () 
           {conflicts.length > 8 && <li>and {conflicts.length - 8} more</li>}
         </Box>
       )}
+      {"request" in problem && problem.request && problem.status >= 500 && <Box sx={{ mt: 0.5 }}>Request {problem.request}</Box>}
       {suggestions.length > 0 && <Box sx={{ mt: 0.5 }}>Would work: {suggestions.slice(0, 5).join(", ")}</Box>}
     </Alert>
   );

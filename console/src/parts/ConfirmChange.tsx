@@ -11,7 +11,8 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { Problem, type Answer } from "../api/client";
+import { newKey, Problem, type Answer, type How } from "../api/client";
+import { refreshed } from "../api/refreshing";
 import { Loading, ProblemAlert } from "./Answers";
 import { CommandLine } from "./CommandLine";
 
@@ -29,7 +30,7 @@ export function ConfirmChange<Result>({
   title: string;
   chain: string[];
   command: string;
-  run: (preview: boolean, why: string, insisted: boolean) => Promise<Answer<Result>>;
+  run: (how: How, insisted: boolean) => Promise<Answer<Result>>;
   describe?: (result: Result) => ReactNode;
   onClose: () => void;
   onDone?: (answer: Answer<Result>) => void;
@@ -38,18 +39,19 @@ export function ConfirmChange<Result>({
 }) {
   const [why, setWhy] = useState("");
   const [insisted, setInsisted] = useState(false);
+  const [key] = useState(newKey);
   const queryClient = useQueryClient();
   const seen = useQuery({
     queryKey: ["preview", title, ...chain, command, insisted],
-    queryFn: () => run(true, needsWhy ? why || "preview" : why, insisted),
+    queryFn: () => run({ preview: true, why: needsWhy ? why || "preview" : why }, insisted),
     gcTime: 0,
     staleTime: Infinity,
     retry: false,
   });
   const done = useMutation({
-    mutationFn: () => run(false, why, insisted),
+    mutationFn: () => run({ preview: false, why, key: `${key}-${insisted}`, proposal: seen.data?.proposal }, insisted),
     onSuccess: async (answer) => {
-      await queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "preview" });
+      await refreshed(queryClient);
       onDone?.(answer);
       onClose();
     },

@@ -1,8 +1,14 @@
-import MenuItem from "@mui/material/MenuItem";
+import Autocomplete from "@mui/material/Autocomplete";
 import TextField from "@mui/material/TextField";
-import { useAll } from "../setup/queries";
+import { useEffect, useRef, useState } from "react";
+import { useChoices, type AnyRecord } from "../setup/queries";
 
-/** Choose one record of a kind by name; nothing is chosen in advance. */
+interface Choice {
+  value: string;
+  label: string;
+}
+
+/** Choose one record of a kind by name, found by the service as one types; nothing is chosen in advance. */
 export function RefSelect({
   kind,
   label,
@@ -12,7 +18,7 @@ export function RefSelect({
   required = false,
   disabled = false,
   helperText,
-  none = "—",
+  none = "",
 }: {
   kind: string;
   label: string;
@@ -21,30 +27,50 @@ export function RefSelect({
   query?: Record<string, string>;
   required?: boolean;
   disabled?: boolean;
-  helperText?: string;
+  helperText?: string | undefined;
   none?: string;
 }) {
-  const all = useAll(kind, query);
-  const names = (all.data?.results ?? []).map((row) => String(row.name));
-  const shown = value && !names.includes(value) ? [value, ...names] : names;
+  const [typed, setTyped] = useState("");
+  const chosen = value ? choiceOf(value) : null;
+  const taken = useRef(false); // a choice that the form takes at once, and leaves the field empty for the next
+  useEffect(() => {
+    if (taken.current && !value) setTyped("");
+    taken.current = false;
+  });
+  const found = useChoices(kind, { ...query, text: typed === chosen?.label ? "" : typed.trim() });
   return (
-    <TextField
-      select
-      label={label}
-      value={value}
-      onChange={(event) => onChange(event.target.value)}
-      required={required}
+    <Autocomplete
+      options={choices(found.data?.results ?? [])}
+      value={chosen}
+      inputValue={typed}
+      onInputChange={(_, text) => setTyped(text)}
+      onChange={(_, choice) => {
+        taken.current = true;
+        onChange(choice?.value ?? "");
+      }}
+      isOptionEqualToValue={(option, one) => option.value === one.value || option.label === one.label}
+      filterOptions={(options) => options}
+      loading={found.isPending}
+      loadingText="Looking…"
+      noOptionsText={found.error ? "The list could not be read." : "Nothing is called so."}
       disabled={disabled}
-      helperText={all.error ? "The list could not be read." : helperText}
       sx={{ minWidth: 200 }}
-      slotProps={{ select: { displayEmpty: false } }}
-    >
-      <MenuItem value="">{none}</MenuItem>
-      {shown.map((name) => (
-        <MenuItem key={name} value={name}>
-          {name}
-        </MenuItem>
-      ))}
-    </TextField>
+      renderInput={(input) => <TextField {...input} label={label} required={required} helperText={helperText} placeholder={none} />}
+    />
   );
+}
+
+/** Records as choices: one whose name another has as well is told, and meant, with its realm. */
+export function choices(rows: AnyRecord[]): Choice[] {
+  const names = rows.map((row) => String(row.name));
+  return rows.map((row) => {
+    const name = String(row.name);
+    const realm = (row["realm"] as { name: string } | null | undefined)?.name;
+    return realm && names.filter((one) => one === name).length > 1 ? choiceOf(`${realm}:${name}`) : { value: name, label: name };
+  });
+}
+
+function choiceOf(value: string): Choice {
+  const [realm, name] = value.includes(":") ? [value.slice(0, value.indexOf(":")), value.slice(value.indexOf(":") + 1)] : [undefined, value];
+  return { value, label: realm ? `${name} (${realm})` : value };
 }

@@ -28,7 +28,7 @@ export function percent(share: number): string {
 /** A value as one argument of a shell command. */
 export function shellWord(value: string | number): string {
   const text = String(value);
-  return /^[\w.:/{}=-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`;
+  return /^[\w.,:/=-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`;
 }
 
 /** A segment tag, with its outer one where the segment is doubly tagged. */

@@ -5,7 +5,8 @@ import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import type { Answer } from "../api/client";
+import { newKey, type Answer } from "../api/client";
+import { refreshed } from "../api/refreshing";
 import { ProblemAlert } from "../parts/Answers";
 import { Chain } from "../parts/ConfirmChange";
 import { send, type GiveBack, type Proposed, type Written } from "./queries";
@@ -24,7 +25,7 @@ export function CommitPlan({
 }) {
   const [why, setWhy] = useState("");
   const [minutes, setMinutes] = useState("15");
-  const [key] = useState(() => crypto.randomUUID());
+  const [key] = useState(() => newKey());
   const queryClient = useQueryClient();
   const navigate = useNavigate();
   const proposed = answer.result;
@@ -32,7 +33,7 @@ export function CommitPlan({
     mutationFn: (hold: number) =>
       send(written, { proposal: answer.proposal, ...giveBack, hold_minutes: hold || null }, false, why, `${key}-${hold}-${answer.proposal?.slice(-20)}`),
     onSuccess: async (made) => {
-      await queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "preview" });
+      await refreshed(queryClient);
       navigate(`/plans/${made.result.plan!.id}`);
     },
   });

@@ -5,11 +5,11 @@ import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
-import { Listed, ProblemAlert, Shown } from "../parts/Answers";
+import { Listed, Shown } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
+import { commandLine } from "../parts/command";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { RecordTable } from "../parts/RecordTable";
 import { StateChip } from "../parts/states";
@@ -112,16 +112,12 @@ function Actions({ plan }: { plan: Plan }) {
   const own = planner || (me?.role === "requester" && me.projects.some((project) => project.id === plan.project.id));
   const [removing, setRemoving] = useState(false);
   const navigate = useNavigate();
-  const queryClient = useQueryClient();
-  const commit = useMutation({
-    mutationFn: () => send({ document: plan.document }, {}, false, "", crypto.randomUUID()),
-    onSuccess: () => queryClient.invalidateQueries(),
-  });
+  const [committing, setCommitting] = useState(false);
   if (!own) return null;
   return (
     <>
       {plan.state === "held" && (
-        <Button variant="contained" disabled={commit.isPending} onClick={() => commit.mutate()}>
+        <Button variant="contained" onClick={() => setCommitting(true)}>
           Commit what is held
         </Button>
       )}
@@ -131,13 +127,26 @@ function Actions({ plan }: { plan: Plan }) {
       <Button color="error" onClick={() => setRemoving(true)}>
         {plan.state === "held" ? "Let it fall back" : "Give all of it back"}
       </Button>
-      <ProblemAlert error={commit.error} />
+      {committing && (
+        <ConfirmChange
+          title="Commit what is held"
+          chain={[plan.realm.name, plan.project.name, plan.name]}
+          command={`${commandLine(["plan", "show", plan.name])} --text | lentra plan commit -`}
+          run={(how) => send({ document: plan.document }, { proposal: how.proposal }, how.preview, how.why, how.key)}
+          describe={(seen) => (
+            <Typography>
+              Hands out {seen.counts.added ?? 0} subnets and keeps {seen.counts.kept ?? 0} as they are.
+            </Typography>
+          )}
+          onClose={() => setCommitting(false)}
+        />
+      )}
       {removing && (
         <ConfirmChange
           title={plan.state === "held" ? "Let it fall back" : "Give all of it back"}
           chain={[plan.realm.name, plan.project.name, plan.name]}
-          command={`lentra plan remove ${plan.name} --give-back`}
-          run={(preview, why, despiteUse) => removePlan(plan.id, { give_back: true, despite_use: despiteUse }, preview, why)}
+          command={commandLine(["plan", "remove", plan.name], { give_back: true })}
+          run={(how, despiteUse) => removePlan(plan.id, { give_back: true, despite_use: despiteUse }, how)}
           insist="Give it all back all the same: what is recorded in its subnets goes with them"
           describe={() => (plan.state === "held" ? "What it holds is free at once." : "Its subnets cool, its reservations are free at once, and the plan is gone.")}
           onClose={() => setRemoving(false)}

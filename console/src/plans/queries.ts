@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { call, everyRow, type Answer, type Page, type Told } from "../api/client";
+import { call, change, everyRow, type Answer, type How, type Page, type Told } from "../api/client";
 import type { PlanDocument } from "./document";
 
 export type Plan = Omit<Told<"Plan">, "document"> & { document: PlanDocument };
@@ -52,10 +52,6 @@ export function send(written: Written, options: object, preview: boolean, why: s
   });
 }
 
-export function removePlan(id: number, how: GiveBack, preview: boolean, why: string): Promise<Answer<Plan>> {
-  return call("POST", `plans/${id}/remove`, {
-    query: { preview: preview || undefined, why },
-    body: how,
-    key: crypto.randomUUID(),
-  });
+export function removePlan(id: number, words: GiveBack, how: How): Promise<Answer<Plan>> {
+  return change("POST", `plans/${id}/remove`, words, how);
 }

@@ -13,6 +13,7 @@ import { useState } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { PoolHeadroomCard } from "../headroom/PoolHeadroomCard";
 import { Listed, Shown } from "../parts/Answers";
+import { commandLine } from "../parts/command";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Facts } from "../parts/Facts";
 import { MapTable } from "../map/MapTable";
@@ -298,10 +299,10 @@ function PlannerActions({ pool }: { pool: Pool }) {
           kind={{ ...KINDS["pools"]!, fields: DOINGS[doing as DoingName].fields }}
           title={capital(doing)}
           preset={doing === "change a range" ? { old: pool.ranges[0]! } : {}}
-          add={(values, preview, why) =>
-            actOn("pools", pool.id, DOINGS[doing as DoingName].what, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, preview, why)
+          add={(values, how) =>
+            actOn("pools", pool.id, DOINGS[doing as DoingName].what, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, how)
           }
-          command={(values) => `lentra pool ${doing === "add a range" ? "add-range" : DOINGS[doing as DoingName].what} ${[pool.name, ...Object.values(values).map(String)].join(" ")}`}
+          command={(values) => poolCommand(doing as DoingName, pool.name, values)}
           chain={chain}
           onClose={close}
         />
@@ -310,14 +311,23 @@ function PlannerActions({ pool }: { pool: Pool }) {
         <ConfirmChange
           title="Give the pool back"
           chain={[...chain, pool.ranges.join(", ")]}
-          command={`lentra pool remove ${pool.name}`}
-          run={(preview, why) => removeRecord("pools", pool.id, preview, why)}
+          command={commandLine(["pool", "remove", pool.name])}
+          run={(how) => removeRecord("pools", pool.id, how)}
           onClose={close}
           onDone={() => navigate("/")}
         />
       )}
     </>
   );
+}
+
+/** The command that does the same: ranges are said without a name there. */
+function poolCommand(doing: DoingName, pool: string, values: Record<string, unknown>): string {
+  const { range, length, family, old, new: next, ...rest } = values;
+  const wide = length === undefined ? {} : { lengths: [{ family: Number(family ?? 4), length: Number(length) }] };
+  if (doing === "add a range") return commandLine(["pool", "add-range", pool, ...(range ? [String(range)] : [])], wide);
+  if (doing === "change a range") return commandLine(["pool", "change-range", pool, String(old ?? "OLD"), String(next ?? "NEW")], rest["rebase"] ? { rebase: true } : {});
+  return commandLine(["pool", "second-family", pool], rest);
 }
 
 function capital(words: string): string {

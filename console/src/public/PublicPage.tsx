@@ -81,7 +81,7 @@ export function PublicPage() {
           kind={kindOf(doing.doing)}
           title={doing.doing.title}
           preset={doing.subnet.attached_to ? { move: "yes" } : {}}
-          add={(values, preview, why) => act(doing.subnet, doing.doing.what, values, preview, why)}
+          add={(values, how) => act(doing.subnet, doing.doing.what, values, how)}
           command={(values) => commandOf(doing.doing, doing.subnet, values)}
           chain={[doing.subnet.realm.name, doing.subnet.pool.name, doing.subnet.name, doing.subnet.blocks[0]!.first]}
           onClose={() => setDoing(null)}

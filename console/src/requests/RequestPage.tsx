@@ -6,6 +6,8 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { useNavigate, useSearchParams } from "react-router";
+import { newKey } from "../api/client";
+import { refreshed } from "../api/refreshing";
 import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { useTitle } from "../parts/useTitle";
@@ -29,12 +31,12 @@ export function RequestPage() {
   const wanted = wantedOf(draft, chosen);
   const look = useMutation({
     mutationFn: () => requestSubnets(wanted, true, ""),
-    onSuccess: () => setKey(crypto.randomUUID()),
+    onSuccess: () => setKey(newKey()),
   });
   const done = useMutation({
     mutationFn: (why: string) => requestSubnets({ ...wanted, proposal: look.data!.proposal }, false, why, key),
     onSuccess: async (answer) => {
-      await queryClient.invalidateQueries();
+      await refreshed(queryClient);
       const made = answer.result.subnets;
       navigate(`/pools/${made[0]!.pool.id}?new=${made.map((subnet) => subnet.id).join(",")}`);
     },

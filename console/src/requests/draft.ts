@@ -1,5 +1,5 @@
 // What the request form holds, and what the service is asked with.
-import { shellWord } from "../parts/text";
+import { commandLine } from "../parts/command";
 import type { Candidate, Need } from "./queries";
 
 export interface Draft {
@@ -66,10 +66,5 @@ export function wantedOf(draft: Draft, chosen: Candidate | null): Record<string,
 
 /** The command that asks the same. */
 export function commandOf(wanted: Record<string, unknown>): string {
-  const words = Object.entries(wanted).flatMap(([name, value]) =>
-    name === "families"
-      ? (value as number[]).map((family) => `--family ${family}`)
-      : [`--${name === "hold_minutes" ? "hold" : name} ${shellWord(value as string | number)}`],
-  );
-  return ["lentra request", ...words].join(" ");
+  return commandLine(["request"], wanted);
 }

@@ -7,6 +7,7 @@ import { useState } from "react";
 import { Listed, ProblemAlert } from "../parts/Answers";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { CommandLine } from "../parts/CommandLine";
+import { commandLine } from "../parts/command";
 import { RecordTable } from "../parts/RecordTable";
 import { shortTime } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
@@ -76,8 +77,8 @@ export function TokensPage() {
         <ConfirmChange
           title="Revoke all my tokens"
           chain={[me.name]}
-          command={`lentra person revoke-tokens ${me.name}`}
-          run={(preview, why) => actOn("people", me.id, "revoke-tokens", {}, preview, why)}
+          command={commandLine(["person", "revoke-tokens", me.name])}
+          run={(how) => actOn("people", me.id, "revoke-tokens", {}, how)}
           onClose={() => setRevoking(false)}
         />
       )}

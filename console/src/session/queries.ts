@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { call, Problem, type Answer, type Page, type Told } from "../api/client";
+import { call, newKey, Problem, type Answer, type Page, type Told } from "../api/client";
 
 export type Person = Told<"Person">;
 const RANK = ["viewer", "requester", "planner", "admin"];
@@ -56,7 +56,7 @@ export type NewToken = { name: string; role?: string; projects?: string[]; expir
 export function useAddToken() {
   const queryClient = useQueryClient();
   return useMutation({
-    mutationFn: (given: NewToken) => call<Answer<Token>>("POST", "tokens", { body: { ...given }, key: crypto.randomUUID() }),
+    mutationFn: (given: NewToken) => call<Answer<Token>>("POST", "tokens", { body: { ...given }, key: newKey() }),
     onSuccess: () => queryClient.invalidateQueries({ queryKey: ["tokens"] }),
   });
 }
@@ -73,7 +73,7 @@ export function useChangePassword() {
   const queryClient = useQueryClient();
   return useMutation({
     mutationFn: (given: { current: string; new: string; revoke_tokens: boolean }) =>
-      call<Answer<Person>>("POST", "session/password", { body: given, key: crypto.randomUUID() }),
+      call<Answer<Person>>("POST", "session/password", { body: given, key: newKey() }),
     onSuccess: () => queryClient.invalidateQueries(),
   });
 }

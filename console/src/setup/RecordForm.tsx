@@ -10,20 +10,21 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type FormEvent } from "react";
-import type { Answer } from "../api/client";
+import { newKey, type Answer, type How } from "../api/client";
+import { refreshed } from "../api/refreshing";
 import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
+import { commandLine } from "../parts/command";
 import { Chain } from "../parts/ConfirmChange";
 import { Facts } from "../parts/Facts";
 import { RefSelect } from "../parts/RefSelect";
-import { shellWord } from "../parts/text";
 import { cellText } from "./cells";
 import type { Field, Kind } from "./kinds";
 import { addRecord, editRecord, useUse, type AnyRecord } from "./queries";
 import { draftOf, valuesOf } from "./values";
 
 type Values = Record<string, unknown>;
-type Run = (values: Values, preview: boolean, why: string) => Promise<Answer<unknown>>;
+type Run = (values: Values, how: How) => Promise<Answer<unknown>>;
 
 export function RecordForm({
   kind,
@@ -52,21 +53,20 @@ export function RecordForm({
   const before = record ? draftOf(fields, record, {}) : undefined;
   const [draft, setDraft] = useState(() => draftOf(fields, record, preset));
   const [why, setWhy] = useState("");
+  const [key, setKey] = useState(newKey);
   const queryClient = useQueryClient();
   const use = useUse(kind.collection, record?.["id"] as number | undefined);
   const frozen = use.data?.frozen ?? [];
   const values = valuesOf(fields, draft, before);
   const run: Run =
     (record ? edit : add) ??
-    ((given, preview, reason) =>
-      record
-        ? editRecord(kind.collection, record as AnyRecord, given, preview, reason)
-        : addRecord(kind.collection, given, preview, reason));
-  const look = useMutation({ mutationFn: () => run(values, true, why) });
+    ((given, how) =>
+      record ? editRecord(kind.collection, record as AnyRecord, given, how) : addRecord(kind.collection, given, how));
+  const look = useMutation({ mutationFn: () => run(values, { preview: true, why }), onSuccess: () => setKey(newKey()) });
   const done = useMutation({
-    mutationFn: () => run(values, false, why),
+    mutationFn: () => run(values, { preview: false, why, key, proposal: look.data?.proposal }),
     onSuccess: async (answer) => {
-      await queryClient.invalidateQueries();
+      await refreshed(queryClient);
       onClose();
       onDone?.(answer);
     },
@@ -197,15 +197,7 @@ function FieldInput({ field, value, onChange, disabled }: { field: Field; value:
 
 /** The command that does the same. */
 function commandOf(kind: Kind, record: Values | undefined, values: Values): string {
-  const rest = Object.entries(values)
-    .filter(([name]) => name !== "name" || record)
-    .flatMap(([name, value]) => {
-      if (name === "password") return ["--password"];
-      const option = name === "ranges" ? "range" : name === "lengths" ? "length" : name.replaceAll("_", "-");
-      if (name === "lengths") return (value as { family: number; length: number }[]).map((l) => `--length ${l.family}/${l.length}`);
-      if (Array.isArray(value) && name !== "projects") return value.map((one) => `--${option} ${shellWord(String(one))}`);
-      return [`--${option} ${shellWord(cellText(value, "none"))}`];
-    });
   const ref = record ? (record["name"] ?? record["id"]) : values["name"];
-  return ["lentra", kind.word, record ? "edit" : "add", ...(ref ? [shellWord(String(ref))] : []), ...rest].join(" ");
+  const { name, ...rest } = values;
+  return commandLine([kind.word, record ? "edit" : "add", ...(ref ? [String(ref)] : [])], record && name ? { name, ...rest } : rest);
 }

@@ -10,6 +10,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink, Navigate, useParams } from "react-router";
 import { Listed } from "../parts/Answers";
+import { commandLine } from "../parts/command";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
@@ -123,8 +124,8 @@ function KindView({ kind }: { kind: Kind }) {
         <ConfirmChange
           title={acting.act.title}
           chain={[called(acting.record)]}
-          command={`lentra ${kind.word} ${acting.act.command} ${acting.record.name ?? acting.record.id}`}
-          run={(preview, why) => actOn(kind.collection, acting.record.id, acting.act.path, {}, preview, why)}
+          command={commandLine([kind.word, acting.act.command, acting.record.name ?? acting.record.id])}
+          run={(how) => actOn(kind.collection, acting.record.id, acting.act.path, {}, how)}
           onClose={() => setActing(null)}
         />
       )}
@@ -132,9 +133,9 @@ function KindView({ kind }: { kind: Kind }) {
         <ConfirmChange
           title={`${removal} the ${kind.noun}`}
           chain={[...(removing["realm"] ? [cellText(removing["realm"])] : []), called(removing)]}
-          command={`lentra ${kind.word} remove ${removing.name ?? removing.id}`}
+          command={commandLine([kind.word, "remove", removing.name ?? removing.id])}
           needsWhy={kind.word === "keep-out"}
-          run={(preview, why) => removeRecord(kind.collection, removing.id, preview, why)}
+          run={(how) => removeRecord(kind.collection, removing.id, how)}
           onClose={() => setRemoving(null)}
         />
       )}

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { call, type Answer, type Page, type Told } from "../api/client";
+import { call, change, type Answer, type How, type Page, type Told } from "../api/client";
 
 export type AnyRecord = Record<string, unknown> & { id: number; version: number; name?: string };
 
@@ -12,12 +12,13 @@ export function useRecords(collection: string, filters: Record<string, string>) 
   });
 }
 
-/** The names of a kind, for choosing. */
-export function useAll(collection: string, filters: Record<string, string>) {
+/** A few records of a kind whose names have a text, for choosing. */
+export function useChoices(collection: string, filters: Record<string, string>) {
   return useQuery({
-    queryKey: ["records", collection, "all", filters],
+    queryKey: ["records", collection, "choices", filters],
     staleTime: 30_000,
-    queryFn: () => call<Page<AnyRecord>>("GET", collection, { query: { limit: 1000, ...filters } }),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => call<Page<AnyRecord>>("GET", collection, { query: { limit: 100, ...filters }, signal }),
   });
 }
 
@@ -32,19 +33,19 @@ export function useUse(collection: string, id: number | undefined) {
   });
 }
 
-export function addRecord(collection: string, values: object, preview: boolean, why: string): Promise<Answer<AnyRecord>> {
-  return call("POST", collection, { query: { preview: preview || undefined, why }, body: values, key: crypto.randomUUID() });
+export function addRecord(collection: string, values: object, how: How): Promise<Answer<AnyRecord>> {
+  return change("POST", collection, values, how);
 }
 
-export function editRecord(collection: string, record: AnyRecord, values: object, preview: boolean, why: string): Promise<Answer<AnyRecord>> {
-  return call("PATCH", `${collection}/${record.id}`, { query: { preview: preview || undefined, why }, body: values, version: record.version });
+export function editRecord(collection: string, record: AnyRecord, values: object, how: How): Promise<Answer<AnyRecord>> {
+  return change("PATCH", `${collection}/${record.id}`, values, how, record.version);
 }
 
-export function removeRecord(collection: string, id: number, preview: boolean, why: string): Promise<Answer<AnyRecord>> {
-  return call("DELETE", `${collection}/${id}`, { query: { preview: preview || undefined, why } });
+export function removeRecord(collection: string, id: number, how: How): Promise<Answer<AnyRecord>> {
+  return change("DELETE", `${collection}/${id}`, {}, how);
 }
 
 /** One of the things that can be done with a record: ranges of a pool, change-range, second-family, unlock of a person. */
-export function actOn(collection: string, id: number, what: string, body: object, preview: boolean, why: string): Promise<Answer<unknown>> {
-  return call("POST", `${collection}/${id}/${what}`, { query: { preview: preview || undefined, why }, body, key: crypto.randomUUID() });
+export function actOn(collection: string, id: number, what: string, body: object, how: How): Promise<Answer<unknown>> {
+  return change("POST", `${collection}/${id}/${what}`, body, how);
 }

@@ -5,7 +5,8 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { call, type Answer } from "../api/client";
+import { commandLine } from "../parts/command";
+import { change } from "../api/client";
 import { ProblemAlert } from "../parts/Answers";
 import { Mono } from "../parts/Mono";
 import { useMay } from "../session/queries";
@@ -90,8 +91,8 @@ export function ClusterForm() {
         <RecordForm
           kind={SET_UP}
           title="Set up the cluster"
-          add={(values, preview, why) => setUp({ ...need, ...values }, preview, why)}
-          command={(values) => `lentra cluster set-up ${need.nodes} --workloads ${need.workloads} --name ${String(values["name"] ?? "…")}`}
+          add={(values, how) => change("POST", "clusters", { ...need, ...values }, how)}
+          command={(values) => commandOf(need, values)}
           onClose={() => setMaking(false)}
         />
       )}
@@ -99,6 +100,8 @@ export function ClusterForm() {
   );
 }
 
-function setUp(values: object, preview: boolean, why: string): Promise<Answer<unknown>> {
-  return call("POST", "clusters", { query: { preview: preview || undefined, why }, body: values, key: crypto.randomUUID() });
+/** The command that does the same; what is not filled in yet stands there in capitals. */
+function commandOf({ nodes, own_range, ...need }: { nodes: number; own_range: boolean }, values: Record<string, unknown>): string {
+  const needed = { name: "NAME", pool: "POOL", project: "PROJECT", tier: "TIER" };
+  return commandLine(["cluster", "set-up", nodes], { ...need, own_range: own_range || undefined, ...needed, ...values });
 }

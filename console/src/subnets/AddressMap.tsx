@@ -6,6 +6,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
 import { Shown } from "../parts/Answers";
+import { commandLine } from "../parts/command";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
@@ -72,8 +73,8 @@ export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: b
         <RecordForm
           kind={NEW}
           title="Record addresses"
-          add={(values, preview, why) => recordAddresses(subnet, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, preview, why)}
-          command={(values) => `lentra address add ${subnet.name} ${String(values["name"] ?? "…")}${values["count"] ? ` --count ${String(values["count"])}` : ""}`}
+          add={(values, how) => recordAddresses(subnet, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, how)}
+          command={({ name, ...values }) => commandLine(["address", "add", subnet.name, String(name ?? "NAME")], values)}
           chain={chain}
           onClose={() => setAdding(false)}
         />
@@ -82,8 +83,8 @@ export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: b
         <ConfirmChange
           title="Release the address"
           chain={[...chain, `${releasing.range} ${releasing.name}`]}
-          command={`lentra address release ${releasing.record}`}
-          run={(preview, why) => releaseAddress(releasing.record!, preview, why)}
+          command={commandLine(["address", "release", releasing.record!])}
+          run={(how) => releaseAddress(releasing.record!, how)}
           describe={() => "It is free again at once."}
           onClose={() => setReleasing(null)}
         />

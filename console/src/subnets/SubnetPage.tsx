@@ -13,6 +13,7 @@ import { useState } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { EntryTable } from "../ledger/EntryTable";
 import { Shown } from "../parts/Answers";
+import { commandLine } from "../parts/command";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Facts } from "../parts/Facts";
 import { Mono } from "../parts/Mono";
@@ -256,8 +257,8 @@ function Actions({ subnet }: { subnet: Subnet }) {
         <RecordForm
           kind={EDIT}
           record={subnet as unknown as Record<string, unknown>}
-          edit={(values, preview, why) => editSubnet(subnet, values, preview, why)}
-          command={() => `lentra edit ${subnet.name}`}
+          edit={(values, how) => editSubnet(subnet, values, how)}
+          command={(values) => commandLine(["edit", subnet.name], values)}
           chain={chain}
           onClose={close}
         />
@@ -266,7 +267,7 @@ function Actions({ subnet }: { subnet: Subnet }) {
         <RecordForm
           kind={kindOf(doing)}
           title={doing.title}
-          add={(values, preview, why) => act(subnet, doing.what, values, preview, why)}
+          add={(values, how) => act(subnet, doing.what, values, how)}
           command={(values) => commandOf(doing, subnet, values)}
           chain={chain}
           onClose={close}
@@ -280,8 +281,8 @@ function Actions({ subnet }: { subnet: Subnet }) {
         <ConfirmChange
           title={doing === "release" ? "Give back" : "Free at once"}
           chain={chain}
-          command={`lentra release ${subnet.name}${doing === "at once" ? " --at-once" : ""}`}
-          run={(preview, why, despiteUse) => release(subnet, { at_once: doing === "at once", despite_use: despiteUse }, preview, why)}
+          command={commandLine(["release", subnet.name], doing === "at once" ? { at_once: true } : {})}
+          run={(how, despiteUse) => release(subnet, { at_once: doing === "at once", despite_use: despiteUse }, how)}
           insist="Give it back all the same: what is recorded in it goes with it"
           describe={(result) =>
             result.ends_at && result.state === "cooling"

@@ -1,5 +1,5 @@
 // What can be done with a subnet beyond editing it: each a form of its own.
-import { shellWord } from "../parts/text";
+import { commandLine } from "../parts/command";
 import type { Field, Kind } from "../setup/kinds";
 import type { Subnet } from "./queries";
 
@@ -83,9 +83,7 @@ export function kindOf(doing: Doing): Kind {
 /** The command that does the same. */
 export function commandOf(doing: Doing, subnet: Subnet, values: Record<string, unknown>): string {
   const verb = doing.what === "attach" || doing.what === "detach" ? `public ${values["move"] ? "move" : doing.what}` : doing.what;
-  const plain = ["doublings", "target"].flatMap((name) => (name in values ? [shellWord(String(values[name]))] : []));
-  const options = Object.entries(values)
-    .filter(([name, value]) => !["doublings", "target", "move"].includes(name) && value !== false)
-    .map(([name, value]) => (value === true ? `--${name.replaceAll("_", "-")}` : `--${name} ${shellWord(String(value))}`));
-  return ["lentra", verb, subnet.name, ...plain, ...options].join(" ");
+  const said = verb === doing.what ? values : { target: values["target"] ?? (doing.what === "attach" ? "TARGET" : undefined) };
+  const meant = Object.fromEntries(Object.entries(said).filter(([, value]) => value !== false)); // no is the usual
+  return commandLine([...verb.split(" "), subnet.name], meant);
 }

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { call, everyRow, type Answer, type Page, type Told } from "../api/client";
+import { call, change, everyRow, type Answer, type How, type Page, type Told } from "../api/client";
 
 export type Subnet = Told<"Subnet">;
 export type Near = Told<"Whereabouts">["holders"][number];
@@ -27,17 +27,12 @@ export function useNeighbours(id: string) {
   return useQuery({ queryKey: ["subnets", id, "neighbours"], queryFn: () => call<Whereabouts[]>("GET", `subnets/${id}/neighbours`) });
 }
 
-export function release(subnet: Subnet, how: { at_once: boolean; despite_use: boolean }, preview: boolean, why: string): Promise<Answer<Subnet>> {
-  return call("POST", `subnets/${subnet.id}/release`, {
-    query: { preview: preview || undefined, why },
-    body: how,
-    key: crypto.randomUUID(),
-    version: subnet.version,
-  });
+export function release(subnet: Subnet, words: { at_once: boolean; despite_use: boolean }, how: How): Promise<Answer<Subnet>> {
+  return change("POST", `subnets/${subnet.id}/release`, words, how, subnet.version);
 }
 
-export function editSubnet(subnet: Subnet, values: object, preview: boolean, why: string): Promise<Answer<Subnet>> {
-  return call("PATCH", `subnets/${subnet.id}`, { query: { preview: preview || undefined, why }, body: values, version: subnet.version });
+export function editSubnet(subnet: Subnet, values: object, how: How): Promise<Answer<Subnet>> {
+  return change("PATCH", `subnets/${subnet.id}`, values, how, subnet.version);
 }
 
 export type BlockMap = Told<"BlockMap">;
@@ -48,21 +43,16 @@ export function useAddressMap(id: string) {
 }
 
 /** One of the things that can be done with a subnet: grow, shrink, room, replace, confirm, attach, detach. */
-export function act(subnet: Subnet, what: string, body: object, preview: boolean, why: string): Promise<Answer<unknown>> {
-  return call("POST", `subnets/${subnet.id}/${what}`, {
-    query: { preview: preview || undefined, why },
-    body,
-    key: crypto.randomUUID(),
-    version: subnet.version,
-  });
+export function act(subnet: Subnet, what: string, body: object, how: How): Promise<Answer<unknown>> {
+  return change("POST", `subnets/${subnet.id}/${what}`, body, how, subnet.version);
 }
 
-export function recordAddresses(subnet: Subnet, values: object, preview: boolean, why: string): Promise<Answer<unknown>> {
-  return call("POST", `subnets/${subnet.id}/addresses`, { query: { preview: preview || undefined, why }, body: values, key: crypto.randomUUID() });
+export function recordAddresses(subnet: Subnet, values: object, how: How): Promise<Answer<unknown>> {
+  return change("POST", `subnets/${subnet.id}/addresses`, values, how);
 }
 
-export function releaseAddress(record: number, preview: boolean, why: string): Promise<Answer<unknown>> {
-  return call("DELETE", `addresses/${record}`, { query: { preview: preview || undefined, why } });
+export function releaseAddress(record: number, how: How): Promise<Answer<unknown>> {
+  return change("DELETE", `addresses/${record}`, {}, how);
 }
 
 export type BlockHeadroom = Told<"BlockHeadroom">;

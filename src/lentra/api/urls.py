@@ -53,6 +53,7 @@ urlpatterns = [
     path("v1/explain", tools.ExplainView.as_view(), name="explain"),
     path("v1/candidates", tools.CandidatesView.as_view(), name="candidates"),
     path("v1/whereabouts", tools.WhereaboutsView.as_view(), name="whereabouts"),
+    path("v1/search", tools.SearchView.as_view(), name="search"),
     path("v1/map", space_map.SpaceMapView.as_view(), name="map"),
     path("v1/usage", tools.UsageView.as_view(), name="usage"),
     path("v1/usage/together", tools.UsageTogetherView.as_view(), name="usage-together"),

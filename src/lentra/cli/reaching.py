@@ -12,7 +12,14 @@ from lentra.cli.output import show_record, show_rows
 
 
 def add_commands(commands: Any) -> None:
-    """Add ``history`` and ``api``."""
+    """Add ``find``, ``history`` and ``api``."""
+    command = commands.add_parser(
+        "find",
+        help="find anything by what one has of it: name, address, MAC, tag, label, number",
+        epilog="example: lentra find ticket",
+    )
+    command.add_argument("text", help="part of a name, a MAC, tag 120, quay=7, a ledger number, or an address")
+    command.set_defaults(run=_find)
     command = commands.add_parser(
         "history",
         help="everything that happened to a subnet",
@@ -27,6 +34,27 @@ def add_commands(commands: Any) -> None:
     )
     command.add_argument("address", help="what comes after /api/v1/, with its query")
     command.set_defaults(run=_api)
+
+
+def _find(options: argparse.Namespace) -> int:
+    found = client_for(options).search(options.text)
+    if options.output in ("json", "yaml"):
+        show_record(found, options.output)
+        return DONE
+    rows = [
+        {
+            "name": holder["owner"],
+            "kind": holder["state"],
+            "realm": place["realm"],
+            "about": holder["range"],
+            "id": None,
+        }
+        for place in found["places"]
+        for holder in place["holders"]
+        if holder.get("owner")
+    ]
+    show_rows([*rows, *found["records"]], ("kind", "name", "realm", "about", "id", "why"), options.output)
+    return DONE
 
 
 def _history(options: argparse.Namespace) -> int:

@@ -189,6 +189,16 @@ class Client:
         found = self.call("GET", "whereabouts", query={"range": range, "realm": realm})
         return list(found.json())
 
+    def search(self, text: str) -> Record:
+        """What is found by an address, part of a name, a hardware address, a tag, a label or a number.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> [found["name"] for found in client.search("ticket-h")["records"]]
+            ['ticket-hall']
+        """
+        return self._record("search", {"text": text})
+
     def map(self, range: str | None = None, **of: Any) -> Record:
         """The map of a prefix, or of where a ``pool``, ``region`` or ``realm`` begins: cells in order, with their facts.
 

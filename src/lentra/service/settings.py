@@ -141,6 +141,8 @@ USE_TZ = True
 STATIC_URL = "/static/"
 CONSOLE_DIR = _HERE / "console"
 WHITENOISE_USE_FINDERS = True
+# What the console is built of has a hash in its name.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/[^/]+-[A-Za-z0-9_-]{8}\.\w+$"
 WHITENOISE_ROOT = CONSOLE_DIR if CONSOLE_DIR.is_dir() else None
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
 

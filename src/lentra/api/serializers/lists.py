@@ -9,6 +9,7 @@ from django.db.models import QuerySet
 from rest_framework import serializers
 
 from lentra.api.fields import AnyOf, MomentField, OfPages, OneOf, PrefixField, Strict, meant, window_field
+from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import (
     ADDRESS_KINDS,
     ENVIRONMENTS,
@@ -59,7 +60,7 @@ def narrow(rows: QuerySet, values: dict[str, Any], *names: str, **paths: str) ->
     """
     for name, path in {**{name: name for name in names}, **paths}.items():
         if name in values:
-            rows = rows.filter(**{f"{path}__in": values[name]})
+            rows = rows.filter(**any_of(path, values[name]))
     return rows
 
 

@@ -141,6 +141,25 @@ class WhereaboutsSerializer(serializers.Serializer):
     after = HolderSerializer(allow_null=True)
 
 
+class FoundSerializer(serializers.Serializer):
+    """A record that a search has found. Of an address record, `id` is that of its subnet."""
+
+    kind = serializers.CharField()
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    realm = NamedSerializer(allow_null=True)
+    about = serializers.CharField()
+    why = serializers.CharField(help_text="Why it was found.")
+
+
+class SearchSerializer(serializers.Serializer):
+    """What a search has found."""
+
+    range = serializers.CharField(allow_null=True, help_text="The range, if the text is one.")
+    places = WhereaboutsSerializer(many=True, help_text="What is there, in each realm that has something.")
+    records = FoundSerializer(many=True, help_text="Records, 8 of each kind at most.")
+
+
 class VerifySerializer(serializers.Serializer):
     """Whether all that must hold, holds."""
 

@@ -17,6 +17,7 @@ from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import find_at_address
 from lentra.api.serializers.lists import BY_AGE, BY_NAME, SET_UP_FILTERS, list_query
 from lentra.api.serializers.setup import BY_KIND, PersonSerializer, UseSerializer
+from lentra.registry.lookup.any_of import any_of
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Reservation
 from lentra.registry.operations.people.manage_people import add_person, edit_person, revoke_tokens
@@ -67,7 +68,7 @@ class SetUpViews(GenericViewSet):
                 found = rows.model.objects.filter(**{f"{self.many[name]}__in": values[name]})
                 rows = rows.filter(pk__in=found.values("pk"))
             elif isinstance(values[name], list):
-                rows = rows.filter(**{f"{name}__in": values[name]})
+                rows = rows.filter(**any_of(name, values[name]))
             else:
                 rows = self.narrow_by(rows, name, values[name])
         return rows

@@ -30,6 +30,7 @@ from lentra.api.serializers.space import (
     LedgerSerializer,
     PlaceQuerySerializer,
     PoolUsageSerializer,
+    SearchSerializer,
     UsageSerializer,
     VerifySerializer,
     WhereaboutsSerializer,
@@ -39,6 +40,7 @@ from lentra.registry.errors import Invalid
 from lentra.registry.mending import mend_registry
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.reports.candidates import candidates
+from lentra.registry.reports.search import search
 from lentra.registry.reports.usage import usage_facts, usage_of_pools, usage_together
 from lentra.registry.reports.verify import verify
 from lentra.registry.rules.permissions import require, visible_entries
@@ -168,6 +170,18 @@ class WhereaboutsView(APIView):
         realms = asked(request).get("realm") or realms_at(family, first, last)
         found = [whereabouts(realm, family, first, last) for realm in realms]
         return Response(WhereaboutsSerializer(found, many=True).data)
+
+
+class SearchQuerySerializer(Strict):
+    text = serializers.CharField(
+        max_length=200, help_text="An address, prefix or range, part of a name, a MAC, a tag, a label, a number."
+    )
+
+
+class SearchView(APIView):
+    @call("Find whatever is known by a text", query=SearchQuerySerializer, responses=SearchSerializer)
+    def get(self, request: Request) -> Response:
+        return Response(SearchSerializer(search(asked(request)["text"], request.user)).data)
 
 
 class UsageView(GenericAPIView):

@@ -9,6 +9,7 @@ from django.db.models import Count, F, Q, QuerySet, Sum
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
 from lentra.registry.errors import Invalid
+from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import Address, ExtentRow, Pool, Project, Realm, Region, Subnet, Tier, Zone
 
 DIMENSIONS: dict[str, type] = {
@@ -41,8 +42,10 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
             raise Invalid(
                 f"usage is not told by {name!r}", field="by", received=name, suggestions=list(DIMENSIONS)
             )
-    subnets = Subnet.objects.filter(**{f"{name}__in": any_of(of, name) for name in of})
-    extents = ExtentRow.objects.filter(family=family, **{f"{_path(name)}__in": any_of(of, name) for name in of})
+    subnets, extents = Subnet.objects.all(), ExtentRow.objects.filter(family=family)
+    for name, records in of.items():
+        subnets = subnets.filter(**any_of(name, records))
+        extents = extents.filter(**any_of(_path(name), records))
     rows = _addresses(extents, by, family)
     _hosts(subnets, extents, by, rows, family)
     names = {name: dict(DIMENSIONS[name]._default_manager.values_list("pk", "name")) for name in by}  # type: ignore[attr-defined]
@@ -65,11 +68,6 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
             }
         )
     return told
-
-
-def any_of(of: dict[str, Any], name: str) -> list[Any]:
-    """The records of a filter, of which any will do: one, or several in a list."""
-    return of[name] if isinstance(of[name], list) else [of[name]]
 
 
 def _path(name: str) -> str:

@@ -7,6 +7,7 @@ from typing import Any
 from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from lentra.addressing.prefix import BITS
+from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import ExtentRow, Subnet
 from lentra.registry.models.subnets import BLOCK_STATES
 
@@ -27,20 +28,22 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
     """
     # Read along afterwards, not joined: a join would have the whole list sorted before its first page.
     rows = Subnet.objects.prefetch_related(*RELATED, "pool__sheet", "extents")
-    rows = rows.filter(**{f"{name}__in": values[name] for name in _COLUMNS if values.get(name)})
+    for name in _COLUMNS:
+        if values.get(name):
+            rows = rows.filter(**any_of(name, values[name]))
     if public := values.get("public"):
         rows = rows.filter(_with_block(length__in=BITS.values()), pool__exposure="public", state="active")
         rows = rows.filter(attached_to="") if public == "idle" else rows
         rows = rows.exclude(attached_to="") if public == "attached" else rows
     for name in ("family", "length"):
         if values.get(name):
-            rows = rows.filter(_with_block(**{f"{name}__in": values[name]}))
+            rows = rows.filter(_with_block(**any_of(name, values[name])))
     if length := values.get("wider_than"):
         rows = rows.filter(_with_block(length__lt=length))
     if label := values.get("label"):
         key, _, value = label.partition("=")
         rows = rows.filter(labels__contains={key: value}) if value else rows.filter(labels__has_key=key)
-    realms = {"realm__in": values["realm"]} if values.get("realm") else {}
+    realms = any_of("realm", values["realm"]) if values.get("realm") else {}
     if inside := values.get("inside"):
         rows = rows.filter(
             pk__in=_owning(family=inside.family, first__gte=inside.first, first__lte=inside.last, **realms)

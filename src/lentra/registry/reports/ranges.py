@@ -7,8 +7,8 @@ from typing import Any
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix, aggregate, parse_prefix
+from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import ExtentRow, LedgerEntry, Realm
-from lentra.registry.reports.breakdown import any_of
 from lentra.registry.transactions.clock import start_of
 
 _IN_USE = (State.HANDED_OUT, State.HELD)
@@ -37,8 +37,9 @@ def ranges_of(
         subnet, ``project``, ``zone`` and ``tier``. An aggregated prefix is marked added if any of it is; prefixes of two
         realms are never joined.
     """
-    filters = {f"subnet__{name}__in": any_of(of, name) for name in of}
-    rows = ExtentRow.objects.filter(state__in=_IN_USE, subnet__isnull=False, **filters)
+    rows = ExtentRow.objects.filter(state__in=_IN_USE, subnet__isnull=False)
+    for name, records in of.items():
+        rows = rows.filter(**any_of(f"subnet__{name}", records))
     if family:
         rows = rows.filter(family=family)
     rows = rows.select_related("subnet__realm", "subnet__project", "subnet__zone", "subnet__tier").order_by(
@@ -71,7 +72,10 @@ def _gone(
     entries = LedgerEntry.objects.filter(kind="subnet", verb__in=_ENDED, at__gte=start_of(since))
     subjects = list(entries.values_list("subject", "before", "after"))
     made = dict(LedgerEntry.objects.filter(pk__in={s for s, _, _ in subjects if s}).values_list("number", "after"))
-    wanted = {_KEYS[name]: {record.pk for record in any_of(of, name)} for name in of}
+    wanted = {
+        _KEYS[name]: {record.pk for record in (of[name] if isinstance(of[name], list) else [of[name]])}
+        for name in of
+    }
     found: dict[tuple[str, str], dict[str, Any]] = {}
     realms = dict(Realm.objects.values_list("pk", "name"))
     for subject, before, after in subjects:

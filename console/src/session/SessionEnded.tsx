@@ -1,0 +1,73 @@
+// A session that has ended while somebody is at work: sign in again in place, and go on.
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useState, type FormEvent } from "react";
+import { call, Problem } from "../api/client";
+import { ProblemAlert } from "../parts/Answers";
+import { useSignIn } from "./queries";
+
+const ENDED = ["session ended"];
+
+/** Told of every error: one that says that nobody is signed in any more opens the dialog. */
+export function noticeEnd(queryClient: QueryClient, error: unknown) {
+  if (!queryClient.getQueryData(["me"]) || !(error instanceof Problem) || error.document.status !== 401) return;
+  // It may have been a password that was wrong: whether anybody is signed in, the session tells.
+  call("GET", "session").catch((failure) => {
+    if (failure instanceof Problem && failure.document.status === 401) queryClient.setQueryData(ENDED, true);
+  });
+}
+
+export function SessionEnded({ name }: { name: string }) {
+  const queryClient = useQueryClient();
+  const ended = useQuery({ queryKey: ENDED, queryFn: () => false, initialData: false, staleTime: Infinity });
+  const [password, setPassword] = useState("");
+  const signIn = useSignIn();
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    signIn.mutate(
+      { name, password },
+      {
+        onSuccess: () => {
+          setPassword("");
+          queryClient.setQueryData(ENDED, false);
+          void queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== ENDED[0] });
+        },
+      },
+    );
+  };
+  return (
+    <Dialog open={ended.data}>
+      <form onSubmit={submit}>
+        <DialogTitle>Your session has ended</DialogTitle>
+        <DialogContent>
+          <Stack sx={{ gap: 2, pt: 1 }}>
+            <Typography>Sign in again, {name}, and go on where you were.</Typography>
+            <TextField
+              label="Password"
+              type="password"
+              value={password}
+              onChange={(event) => setPassword(event.target.value)}
+              autoComplete="current-password"
+              autoFocus
+              required
+            />
+            <ProblemAlert error={signIn.error} />
+          </Stack>
+        </DialogContent>
+        <DialogActions>
+          <Button href="/sign-in">Somebody else</Button>
+          <Button type="submit" variant="contained" disabled={signIn.isPending}>
+            Sign in again
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}
