@@ -65,9 +65,10 @@ export function Shell({ children }: { children: ReactNode }) {
                 component={NavLink}
                 to={place.to}
                 end={place.to === "/"}
-                startIcon={place.to === "/headroom" ? <Alerted>{place.icon}</Alerted> : place.icon}
+                startIcon={place.icon}
+                endIcon={place.to === "/headroom" ? <Alerted /> : null}
                 size="small"
-                sx={{ color: "text.primary", minWidth: 0, px: 0.9, "& .MuiButton-startIcon": { display: place.to === "/headroom" ? "inherit" : { lg: "none", xl: "inherit" } }, "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
+                sx={{ color: "text.primary", minWidth: 0, px: 0.9, "& .MuiButton-startIcon": { display: { lg: "none", xl: "inherit" } }, "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
               >
                 {place.label}
               </Button>
@@ -104,13 +105,17 @@ function Places({ places }: { places: typeof PLACES }) {
   );
 }
 
-/** An icon with the number of open alerts. */
-function Alerted({ children }: { children: ReactNode }) {
+/** The number of open alerts, beside the page that lists them. */
+function Alerted() {
   const open = useAlerts().data?.results.length ?? 0;
   return (
-    <Badge badgeContent={open} max={99} color="error" anchorOrigin={{ vertical: "top", horizontal: "left" }} title={open ? `${open} open alerts` : undefined}>
-      {children}
-    </Badge>
+    <Badge
+      badgeContent={open}
+      max={99}
+      color="error"
+      title={open ? `${open} open alerts` : undefined}
+      sx={{ "& .MuiBadge-badge": { position: "static", transform: "none" }, "& .MuiBadge-invisible": { display: "none" } }}
+    />
   );
 }
 

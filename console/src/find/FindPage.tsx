@@ -36,7 +36,7 @@ export function FindPage() {
             {data.range && data.places.length === 0 && (
               <Alert severity="info">{data.range} is in no pool and under no keep-out of any realm.</Alert>
             )}
-            {data.range && <Explained range={data.range} />}
+            {data.range && !/\/(32|128)$/.test(data.range) && <Explained range={data.range} />}
             {data.records.length > 0 && <Records records={data.records} />}
             {!data.range && data.records.length === 0 && <Alert severity="info">Nothing is known by that. Names of subnets and of addresses are looked for from their beginning.</Alert>}
           </>

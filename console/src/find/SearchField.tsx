@@ -36,7 +36,7 @@ export function SearchField() {
         placeholder="Find: /"
         title="An address, a prefix, part of a name, a MAC, tag 120, quay=7, or a ledger number"
         size="small"
-        sx={{ width: { xs: 130, sm: 180 } }}
+        sx={{ width: { xs: 130, sm: 200 }, "& .MuiInputBase-root": { height: 34 } }}
         slotProps={{
           htmlInput: { "aria-label": "Find anything", maxLength: 200, autoComplete: "off" },
           input: {

@@ -54,6 +54,7 @@ export function RefSelect({
       loadingText="Looking…"
       noOptionsText={found.error ? "The list could not be read." : "Nothing is called so."}
       disabled={disabled}
+      slotProps={{ paper: { sx: { border: 1, borderColor: "divider" } } }}
       sx={{ minWidth: 200 }}
       renderInput={(input) => <TextField {...input} label={label} required={required} helperText={helperText} placeholder={none} />}
     />
