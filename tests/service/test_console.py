@@ -126,6 +126,7 @@ PAGES = ["/", "/pools/{pool}", "/subnets", "/subnets/{subnet}", "/request", "/le
 PAGES += [f"/set-up/{kind}" for kind in ("pools", "rule-sheets", "keep-outs", "reservations", "people")]
 PAGES += [f"/size/{way}" for way in ("hosts", "several", "cluster", "divide", "check")]
 PAGES += [f"/headroom/{view}" for view in ("pools", "alerts", "usage", "changes", "idle", "ranges", "report")]
+PAGES += ["/find?text=10.40.64.200", "/find?text=ticket", "/headroom/verification", "/set-up/zones/{zone}"]
 PAGES += ["/headroom/grid?project=ticketing", "/headroom/what-if?pool=quay-cameras", "/set-up/planned-needs"]
 PAGES += ["/map?pool=fleet-private", "/map?realm=fleet&range=10.42.0.0/18&by=project"]
 PAGES += ["/addresses", "/plans", "/plans/{plan}", "/plans/new?from={plan}", "/public", "/subnets/{mapped}"]
@@ -138,6 +139,7 @@ def test_axe_finds_nothing_on_any_page(open_as, live, planner):
         "plan": planner.plans.get("tide-halls")["id"],
         "mapped": planner.subnets.get("crew-roster-ml-1-app-01")["id"],
         "subnet": planner.subnets.get("fleet:ticketing-ml-1-app-01")["id"],
+        "zone": planner.zones.get("nc-1")["id"],
     }
 
     def check(where):

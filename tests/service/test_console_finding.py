@@ -7,6 +7,7 @@ import pytest
 import requests
 
 from lentra.cli.main import build_parser
+from lentra.client.errors import BY_CODE
 from tests.service.test_console import choose, open_as  # noqa: F401
 
 
@@ -48,6 +49,18 @@ def test_a_record_is_found_by_whatever_one_has_of_it(open_as, planner, live):  #
     page.get_by_role("heading", name="ticketing-nc-1-app-01").wait_for()
     find(page, "zzz-nothing")
     page.get_by_text("Nothing is known by that.").wait_for()
+
+
+def test_a_zone_has_a_page_with_what_it_holds_how_it_grows_and_its_past(open_as, live):  # noqa: F811
+    page = open_as("viewer")
+    page.goto(live.url + "/set-up/zones")
+    page.get_by_role("table", name="Zones").get_by_role("link", name="nc-1").click()
+    page.get_by_role("heading", name="nc-1", exact=True).wait_for()
+    page.get_by_role("table", name="Subnets").get_by_role("link", name="ticketing-nc-1-app-01").wait_for()
+    page.get_by_role("heading", name="How zone nc-1 grows").wait_for()
+    page.get_by_role("table", name="Ledger entries").get_by_role("cell", name="add").wait_for()
+    page.get_by_role("link", name="All of them").click()
+    page.wait_for_url("**/subnets?zone=nc-1")
 
 
 @pytest.mark.parametrize(("role", "sees"), [("viewer", False), ("admin", True)])
@@ -140,6 +153,46 @@ def test_a_form_commits_what_it_has_shown(open_as, planner, live, fresh_pool):  
     page.get_by_role("button", name="Confirm").click()
     page.get_by_text("what was shown is no longer possible").wait_for()
     assert not list(planner.reservations.list(pool=pool))
+
+
+def test_an_address_record_is_edited_where_it_is_shown(open_as, planner, live, fresh_pool):  # noqa: F811
+    pool = fresh_pool("10.40.64.0/24")
+    (subnet,) = planner.request(pool=pool, project="ticketing", tier="app", zone="ml-1", length=28).result[
+        "subnets"
+    ]
+    record = planner.subnets.record(subnet["id"], "gate-1").result["addresses"][0]
+    page = open_as("planner")
+    page.goto(f"{live.url}/subnets/{subnet['id']}")
+    page.get_by_role("button", name=f"Edit {record['address']}").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("For what").fill("north gate")
+    dialog.get_by_label("MAC").fill("02:42:ac:11:00:0a")
+    dialog.get_by_role("button", name="Look at it first").click()
+    dialog.get_by_text("Will edit address record").wait_for()
+    dialog.get_by_role("button", name="Confirm").click()
+    dialog.wait_for(state="detached")
+    edited = planner.addresses.get(record["id"])
+    assert (edited["purpose"], edited["mac"]) == ("north gate", "02:42:ac:11:00:0a")
+
+
+def test_the_registry_is_verified_and_a_past_day_is_looked_at(open_as, planner, live):  # noqa: F811
+    page = open_as("planner")
+    page.goto(live.url + "/headroom/verification")
+    page.get_by_role("button", name="Verify the registry").click()
+    page.get_by_text("All that must hold, holds.").wait_for(timeout=60_000)
+    day = planner.pools.headroom("quay-cameras")[0]["readings"][-1]["day"]
+    page.goto(f"{live.url}/headroom/changes?on={day}")
+    page.get_by_role("table", name=f"Usage on {day}").get_by_role("cell", name="quay-cameras").first.wait_for()
+
+
+def test_the_document_is_json_and_other_bodies_are_refused_by_a_known_code(live):
+    document = requests.get(f"{live.url}/api/v1/openapi.json", headers={"Accept": "*/*"}, timeout=30)
+    assert document.json()["openapi"].startswith("3.1")
+    headers = {"Authorization": "Bearer " + live.token("viewer"), "Content-Type": "text/plain"}
+    told = requests.post(f"{live.url}/api/v1/size/cluster", data="nodes", headers=headers, timeout=30).json()
+    codes = document.json()["components"]["schemas"]["Problem"]["properties"]["code"]["enum"]
+    assert told["code"] == "unsupported-media-type"
+    assert set(codes) - set(BY_CODE) == set()
 
 
 def test_the_first_page_is_light_and_kept_by_the_browser(live):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 import shlex
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from threading import Thread
@@ -13,6 +14,7 @@ import pytest
 import yaml
 
 from lentra.cli.main import build_parser, main
+from tests.conftest import ROOT
 from tests.service.test_command_line import COMMANDS, examples
 
 NOT_TRIED = ("sign-in", "sign-out", "password", "token revoke", "report", "plan schema")
@@ -52,16 +54,18 @@ def _looks():
 
 
 @pytest.mark.parametrize("line", list(_looks()))
-def test_a_command_is_data_in_every_format(run, line):
+def test_a_command_is_data_in_every_format(run, planner, line):
+    before = next(planner.ledger(limit=1))["number"]
     code, table, _ = run(line, role="admin")
     assert (code, bool(table.strip())) == (0, True), line
+    assert next(planner.ledger(limit=1))["number"] == before  # an example changes nothing
     code, out, err = run(f"{line} -o json", role="admin")
     assert code == 0, err
     whole = json.loads(out)
     assert yaml.safe_load(run(f"{line} -o yaml", role="admin")[1]) is not None
     lines = run(f"{line} -o jsonl", role="admin")[1].splitlines()
     rows = [json.loads(text) for text in lines]
-    if not line.startswith("api"):  # whose JSON is the answer as it is
+    if not line.startswith(("api", "find")):  # whose JSON is the answer as it is
         assert len(rows) == (len(whole) if isinstance(whole, list) else 1)
     table = list(csv.reader(io.StringIO(run(f"{line} -o csv", role="admin")[1])))
     assert {len(row) for row in table} == {len(table[0])}, table[:3]
@@ -80,6 +84,27 @@ def test_every_option_is_explained_and_every_set_of_values_is_known(path, parser
         if action.dest in ("placement", "role", "exposure", "origin", "environment", "order", "state"):
             allowed = action.choices or getattr(action, "allowed", ())
             assert allowed or path[-2:] == ("token", "add"), (path, action.dest)
+
+
+def _written():
+    """Every command in the documents, as it is written there."""
+    for page in ("README.md", "docs/guide.md", "docs/commands.md", "docs/operations.md"):
+        text = (ROOT / page).read_text()
+        lines = [line.strip().removeprefix("$ ") for line in text.splitlines() if line.startswith("    ")]
+        for line in [*lines, *re.findall(r"`(lentra [^`]+)`", text)]:
+            if line.startswith("lentra ") and not re.search(r"[…|$]|\b[A-Z]{4,}\b|> ", line):
+                yield line.partition("  #")[0].partition(" #")[0].removeprefix("lentra ").strip()
+
+
+@pytest.mark.parametrize("line", sorted(set(_written())))
+def test_a_command_in_the_documents_does_what_it_says(run, line):
+    options = build_parser().parse_args(shlex.split(line))  # would end the test
+    if line.startswith(("sign-", "password", "who --at", "person add", "check --realm fleet --file", "report")):
+        return  # asks for a secret, or is about a file of one's own
+    changes = hasattr(options, "preview") and not options.preview
+    code, out, err = run(f"{line} --preview" if changes else line, role="admin")
+    assert code in (0, 1, 4), err  # some are there to show a refusal
+    assert out or err
 
 
 def test_options_count_wherever_they_stand(run):

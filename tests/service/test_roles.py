@@ -1,5 +1,7 @@
 """Who may do what: every call of the document by every role, previewed, and really where it must be refused."""
 
+import uuid
+
 import pytest
 import requests
 
@@ -118,8 +120,7 @@ def refs(live):
     """Refs of things that have only numbers."""
     admin = live.client("admin")
     subnet = admin.subnets.get(REFS["subnets"])["id"]
-    admin.change("POST", f"subnets/{subnet}/addresses", {"name": "roles"})
-    record = next(admin.addresses.list(text="roles"))
+    (record,) = admin.subnets.record(subnet, f"roles-{uuid.uuid4().hex[:6]}").result["addresses"]
     keep_out = next(admin.keep_outs.list(realm="fleet"))["id"]
     return REFS | {
         "addresses": record["id"],

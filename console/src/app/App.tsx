@@ -24,6 +24,7 @@ const PlansPage = lazy(() => import("../plans/PlansPage").then((part) => ({ defa
 const PublicPage = lazy(() => import("../public/PublicPage").then((part) => ({ default: part.PublicPage })));
 const RequestPage = lazy(() => import("../requests/RequestPage").then((part) => ({ default: part.RequestPage })));
 const TokensPage = lazy(() => import("../session/TokensPage").then((part) => ({ default: part.TokensPage })));
+const RecordPage = lazy(() => import("../setup/RecordPage").then((part) => ({ default: part.RecordPage })));
 const SetUpPage = lazy(() => import("../setup/SetUpPage").then((part) => ({ default: part.SetUpPage })));
 const SizePage = lazy(() => import("../sizing/SizePage").then((part) => ({ default: part.SizePage })));
 const AddressesPage = lazy(() => import("../subnets/AddressesPage").then((part) => ({ default: part.AddressesPage })));
@@ -92,6 +93,7 @@ function Pages() {
         <Route path="/public" element={<PublicPage />} />
         <Route path="/request" element={<RequestPage />} />
         <Route path="/set-up/:kind" element={<SetUpPage />} />
+        <Route path="/set-up/:kind/:id" element={<RecordPage />} />
         <Route path="/set-up" element={<Navigate to="/set-up/pools" replace />} />
         <Route path="/ledger" element={<LedgerPage />} />
         <Route path="/tokens" element={<TokensPage />} />

@@ -137,7 +137,7 @@ function Records({ records }: { records: FoundRecord[] }) {
           {
             head: "Name",
             cell: (row) => {
-              const place = placeOf(row.kind, row.number, row.name);
+              const place = placeOf(row.kind, row.number);
               return place ? (
                 <Link component={RouterLink} to={place}>
                   {row.name}

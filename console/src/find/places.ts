@@ -14,10 +14,10 @@ const SET_UP: Record<string, string> = {
 };
 
 /** The address of the page about a record; null if it has none. Of an address record, `id` is that of its subnet. */
-export function placeOf(kind: string, id: number, name: string): string | null {
+export function placeOf(kind: string, id: number): string | null {
   if (kind === "pool") return `/pools/${id}`;
   if (kind === "subnet" || kind === "address record") return `/subnets/${id}`;
   if (kind === "plan") return `/plans/${id}`;
   const list = SET_UP[kind];
-  return list ? `/set-up/${list}?text=${encodeURIComponent(name)}` : null;
+  return list ? `/set-up/${list}/${id}` : null;
 }

@@ -13,6 +13,7 @@ import { Lasting } from "./Lasting";
 import { ProjectGrid } from "./ProjectGrid";
 import { RangeList } from "./RangeList";
 import { Report } from "./Report";
+import { Verification } from "./Verification";
 import { WhatIf } from "./WhatIf";
 
 const VIEWS = {
@@ -25,6 +26,7 @@ const VIEWS = {
   changes: { label: "What changed", view: Changed },
   ranges: { label: "Ranges for access rules", view: RangeList },
   report: { label: "Report", view: Report },
+  verification: { label: "Is it right?", view: Verification },
 };
 
 export function HeadroomPage() {

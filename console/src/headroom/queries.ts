@@ -40,6 +40,17 @@ export function useChanges(filters: Query) {
   return useQuery({ queryKey: ["usage", "changes", filters], queryFn: () => everyRow<Changes>("usage/changes", filters) });
 }
 
+export type UsageThen = Told<"UsageThen">;
+
+export function useUsageOn(filters: Query) {
+  return useQuery({
+    queryKey: ["usage", "on", filters],
+    enabled: !!filters["on"],
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => everyRow<UsageThen>("usage/on", filters, signal),
+  });
+}
+
 export type ListedRange = Told<"ListedRange">;
 
 export function useRanges(filters: Query) {

@@ -6,6 +6,8 @@ import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { call, type Page } from "../api/client";
 import { Listed } from "../parts/Answers";
+import { CommandLine } from "../parts/CommandLine";
+import { commandLine } from "../parts/command";
 import { PageTurner } from "../parts/PageTurner";
 import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
@@ -13,14 +15,17 @@ import { useTitle } from "../parts/useTitle";
 import type { Entry } from "../subnets/queries";
 import { EntryTable } from "./EntryTable";
 
-const KINDS = ["subnet", "pool", "keep-out", "realm", "rule sheet", "region", "zone", "tier", "project", "person", "token"];
+const KINDS = [
+  ...["subnet", "address record", "pool", "reservation", "keep-out", "plan", "planned need"],
+  ...["realm", "rule sheet", "region", "zone", "tier", "project", "person", "token", "sign-in"],
+];
 
 export function LedgerPage() {
   useTitle("Ledger");
   const { filters, set } = useFilters();
   const entries = useQuery({
     queryKey: ["ledger", filters],
-    queryFn: () => call<Page<Entry>>("GET", "ledger", { query: { limit: 50, ...filters } }),
+    queryFn: ({ signal }) => call<Page<Entry>>("GET", "ledger", { query: { limit: 50, ...filters }, signal }),
     placeholderData: keepPreviousData,
   });
   return (
@@ -38,6 +43,18 @@ export function LedgerPage() {
         </TextField>
         <TextFilter label="Who" value={filters["actor"] ?? ""} onChange={(value) => set("actor", value)} />
         <TextFilter label="Name contains" value={filters["text"] ?? ""} onChange={(value) => set("text", value)} />
+        <TextFilter label="What was done" value={filters["verb"] ?? ""} onChange={(value) => set("verb", value)} />
+        <TextFilter label="Record number" type="number" value={filters["record"] ?? ""} onChange={(value) => set("record", value)} sx={{ width: 150 }} />
+        {["since", "until"].map((name) => (
+          <TextFilter
+            key={name}
+            label={name[0]!.toUpperCase() + name.slice(1)}
+            type="date"
+            value={filters[name] ?? ""}
+            onChange={(value) => set(name, value)}
+            slotProps={{ inputLabel: { shrink: true } }}
+          />
+        ))}
       </Stack>
       <Card>
         <Listed query={entries} rows={(page) => page.results} empty="No entry matches.">
@@ -45,6 +62,7 @@ export function LedgerPage() {
         </Listed>
         <PageTurner page={entries.data} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
+      <CommandLine text={commandLine(["ledger"], { ...filters, cursor: undefined })} />
     </Stack>
   );
 }

@@ -5,10 +5,11 @@ import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { newKey, type Answer } from "../api/client";
+import { change, newKey, type Answer } from "../api/client";
 import { refreshed } from "../api/refreshing";
 import { ProblemAlert } from "../parts/Answers";
-import { Chain } from "../parts/ConfirmChange";
+import { Chain, ConfirmChange } from "../parts/ConfirmChange";
+import { useMay } from "../session/queries";
 import { send, type GiveBack, type Proposed, type Written } from "./queries";
 
 /** Hold or commit exactly what the preview shows. */
@@ -53,6 +54,7 @@ export function CommitPlan({
             Hold it
           </Button>
         </Stack>
+        <Expect written={written} disabled={!proposed.possible || stale} />
         <ProblemAlert error={done.error} />
         {done.error && (
           <Button
@@ -67,5 +69,32 @@ export function CommitPlan({
         )}
       </Stack>
     </Card>
+  );
+}
+
+/** A plan for later: what it would hand out becomes planned needs, which forecasts count with. */
+function Expect({ written, disabled }: { written: Written; disabled: boolean }) {
+  const [day, setDay] = useState("");
+  const [sure, setSure] = useState(false);
+  const navigate = useNavigate();
+  if (!useMay("planner")) return null;
+  return (
+    <Stack direction="row" sx={{ gap: 2, alignItems: "center" }}>
+      <TextField label="Or expect it on" type="date" value={day} onChange={(event) => setDay(event.target.value)} slotProps={{ inputLabel: { shrink: true } }} />
+      <Button disabled={disabled || !day} onClick={() => setSure(true)}>
+        Count on it
+      </Button>
+      {sure && (
+        <ConfirmChange
+          title="Count on it"
+          chain={[`expected on ${day}`]}
+          command={`lentra plan expect PLAN.yaml --day ${day}`}
+          run={(how) => change<{ needs: { name: string; count: number; length: number }[] }>("POST", "expected-plans", { ...written, day }, how)}
+          describe={(made) => made.needs.map((need) => `${need.count} × /${need.length} (${need.name})`).join(", ")}
+          onClose={() => setSure(false)}
+          onDone={() => navigate("/set-up/planned-needs")}
+        />
+      )}
+    </Stack>
   );
 }

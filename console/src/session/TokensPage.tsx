@@ -11,24 +11,24 @@ import { commandLine } from "../parts/command";
 import { RecordTable } from "../parts/RecordTable";
 import { shortTime } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
-import { actOn } from "../setup/queries";
+import { actOn, removeRecord } from "../setup/queries";
 import { PasswordForm } from "./PasswordForm";
-import { useAddToken, useMe, useRevokeToken, useTokens } from "./queries";
+import { type Token, useAddToken, useMe, useTokens } from "./queries";
 import { TokenForm } from "./TokenForm";
 
 export function TokensPage() {
   useTitle("Tokens and password");
   const tokens = useTokens();
   const add = useAddToken();
-  const revoke = useRevokeToken();
   const [revoking, setRevoking] = useState(false);
+  const [one, setOne] = useState<Token | null>(null);
   const me = useMe().data;
   return (
     <Stack sx={{ gap: 2 }}>
       <Typography variant="h1">Tokens and password</Typography>
       <Typography color="text.secondary">A token signs in a program, or the command line, as you; no further than you let it.</Typography>
       <TokenForm busy={add.isPending} onMake={(token, done) => add.mutate(token, { onSuccess: done })} />
-      <ProblemAlert error={add.error ?? revoke.error} />
+      <ProblemAlert error={add.error} />
       {add.data?.result.text && (
         <Alert severity="success">
           Copy it now, it is not shown again:
@@ -58,7 +58,7 @@ export function TokensPage() {
                   label: "Actions",
                   cell: (token) =>
                     !token.revoked_at && (
-                      <Button size="small" onClick={() => revoke.mutate(token.id)} aria-label={`Revoke ${token.name}`}>
+                      <Button size="small" onClick={() => setOne(token)} aria-label={`Revoke ${token.name}`}>
                         Revoke
                       </Button>
                     ),
@@ -72,6 +72,16 @@ export function TokensPage() {
         <Button color="error" onClick={() => setRevoking(true)} sx={{ alignSelf: "start" }}>
           Revoke all my tokens
         </Button>
+      )}
+      {one && (
+        <ConfirmChange
+          title="Revoke the token"
+          chain={[one.person.name, one.name]}
+          command={commandLine(["token", "revoke", one.id])}
+          run={(how) => removeRecord("tokens", one.id, how)}
+          describe={() => "It is of no use from that moment on, and neither is what it has made."}
+          onClose={() => setOne(null)}
+        />
       )}
       {me && revoking && (
         <ConfirmChange

@@ -61,14 +61,6 @@ export function useAddToken() {
   });
 }
 
-export function useRevokeToken() {
-  const queryClient = useQueryClient();
-  return useMutation({
-    mutationFn: (id: number) => call<Answer<Token>>("DELETE", `tokens/${id}`),
-    onSuccess: () => queryClient.invalidateQueries({ queryKey: ["tokens"] }),
-  });
-}
-
 export function useChangePassword() {
   const queryClient = useQueryClient();
   return useMutation({

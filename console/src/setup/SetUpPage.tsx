@@ -145,9 +145,9 @@ function KindView({ kind }: { kind: Kind }) {
 
 function Cell({ kind, column, row }: { kind: Kind; column: string; row: AnyRecord }) {
   const value = row[column];
-  if (column === "name" && kind.word === "pool")
+  if (column === kind.columns[0] && column !== "left")
     return (
-      <Link component={RouterLink} to={`/pools/${row.id}`}>
+      <Link component={RouterLink} to={kind.word === "pool" ? `/pools/${row.id}` : `/set-up/${kind.collection}/${row.id}`}>
         {cellText(value)}
       </Link>
     );

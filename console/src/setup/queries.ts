@@ -22,6 +22,14 @@ export function useChoices(collection: string, filters: Record<string, string>) 
   });
 }
 
+export function useRecord(collection: string, id: string) {
+  return useQuery({
+    queryKey: ["records", collection, id],
+    enabled: collection !== "",
+    queryFn: ({ signal }) => call<AnyRecord>("GET", `${collection}/${id}`, { signal }),
+  });
+}
+
 export type Use = Told<"Use">;
 
 /** What uses a record, and which of its fields are fixed. */

@@ -15,7 +15,7 @@ import { useDark } from "../parts/states";
 import { grouped } from "../parts/text";
 import { RecordForm } from "../setup/RecordForm";
 import type { Kind } from "../setup/kinds";
-import { recordAddresses, releaseAddress, useAddressMap, type BlockMap, type Stretch, type Subnet } from "./queries";
+import { editAddress, recordAddresses, releaseAddress, useAddressMap, useAddressRecord, type BlockMap, type Stretch, type Subnet } from "./queries";
 
 // Each purpose has a letter as well as a colour: [mark, light, dark]
 const LOOKS: Record<string, [string, string, string]> = {
@@ -47,10 +47,22 @@ const NEW: Kind = {
   ],
 };
 
+const EDIT: Kind = {
+  ...NEW,
+  fields: [
+    { name: "name", label: "Name", needed: true },
+    { name: "mac", label: "MAC" },
+    { name: "kind", label: "Kind", kind: "choice", choices: ["host", "gateway", "service", "virtual"] },
+    { name: "purpose", label: "For what" },
+  ],
+};
+
 export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: boolean }) {
   const map = useAddressMap(String(subnet.id));
   const [adding, setAdding] = useState(false);
   const [releasing, setReleasing] = useState<Stretch | null>(null);
+  const [editing, setEditing] = useState<number | null>(null);
+  const record = useAddressRecord(editing);
   const chain = [subnet.realm.name, subnet.pool.name, subnet.name];
   return (
     <Card sx={{ p: 2 }}>
@@ -64,7 +76,12 @@ export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: b
         {(data) => (
           <Stack sx={{ gap: 3 }}>
             {data.blocks.map((block) => (
-              <BlockView key={block.prefix} block={block} onRelease={mayChange ? setReleasing : undefined} />
+              <BlockView
+                key={block.prefix}
+                block={block}
+                onRelease={mayChange ? setReleasing : undefined}
+                onEdit={(stretch) => setEditing(stretch.record)}
+              />
             ))}
           </Stack>
         )}
@@ -77,6 +94,18 @@ export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: b
           command={({ name, ...values }) => commandLine(["address", "add", subnet.name, String(name ?? "NAME")], values)}
           chain={chain}
           onClose={() => setAdding(false)}
+        />
+      )}
+      {editing !== null && record.data && (
+        <RecordForm
+          key={editing}
+          kind={EDIT}
+          title={`Edit ${record.data.address}`}
+          record={record.data}
+          edit={(values, how) => editAddress(record.data, { ...values, ...("mac" in values ? { mac: values["mac"] || null } : {}) }, how)}
+          command={(values) => commandLine(["address", "edit", editing], values)}
+          chain={chain}
+          onClose={() => setEditing(null)}
         />
       )}
       {releasing && (
@@ -93,7 +122,15 @@ export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: b
   );
 }
 
-function BlockView({ block, onRelease }: { block: BlockMap; onRelease?: ((stretch: Stretch) => void) | undefined }) {
+function BlockView({
+  block,
+  onRelease,
+  onEdit,
+}: {
+  block: BlockMap;
+  onRelease?: ((stretch: Stretch) => void) | undefined;
+  onEdit: (stretch: Stretch) => void;
+}) {
   return (
     <Box>
       <Typography variant="h3">
@@ -124,9 +161,14 @@ function BlockView({ block, onRelease }: { block: BlockMap; onRelease?: ((stretc
                   right: true,
                   cell: (row: Stretch) =>
                     row.record !== null && (
-                      <Button size="small" color="error" aria-label={`Release ${row.range}`} onClick={() => onRelease(row)}>
-                        Release
-                      </Button>
+                      <>
+                        <Button size="small" aria-label={`Edit ${row.range}`} onClick={() => onEdit(row)}>
+                          Edit
+                        </Button>
+                        <Button size="small" color="error" aria-label={`Release ${row.range}`} onClick={() => onRelease(row)}>
+                          Release
+                        </Button>
+                      </>
                     ),
                 },
               ]

@@ -55,6 +55,16 @@ export function releaseAddress(record: number, how: How): Promise<Answer<unknown
   return change("DELETE", `addresses/${record}`, {}, how);
 }
 
+export type AddressRecord = Told<"Address">;
+
+export function useAddressRecord(id: number | null) {
+  return useQuery({ queryKey: ["addresses", id], enabled: id !== null, queryFn: () => call<AddressRecord>("GET", `addresses/${id}`) });
+}
+
+export function editAddress(record: AddressRecord, values: object, how: How): Promise<Answer<unknown>> {
+  return change("PATCH", `addresses/${record.id}`, values, how, record.version);
+}
+
 export type BlockHeadroom = Told<"BlockHeadroom">;
 
 export function useBlockHeadroom(id: number) {

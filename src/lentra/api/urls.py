@@ -1,7 +1,7 @@
 """Addresses of the API, all under /api/v1/."""
 
 from django.urls import include, path
-from drf_spectacular.views import SpectacularAPIView
+from drf_spectacular.views import SpectacularJSONAPIView
 from rest_framework.routers import SimpleRouter
 
 from lentra.api.views import (
@@ -77,7 +77,7 @@ urlpatterns = [
     path("v1/ledger", tools.LedgerView.as_view(), name="ledger"),
     path("v1/verify", tools.VerifyView.as_view(), name="verify"),
     path("v1/verify/mend", tools.MendView.as_view(), name="mend"),
-    path("v1/openapi.json", SpectacularAPIView.as_view(), name="openapi"),
+    path("v1/openapi.json", SpectacularJSONAPIView.as_view(), name="openapi"),
     path("docs/problems", reference.problems_page, name="problems"),
     path("docs", reference.DocsView.as_view(url_name="openapi"), name="docs"),
 ]

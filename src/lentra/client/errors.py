@@ -54,7 +54,12 @@ LentraError
     ├── Busy                 try again in a moment
     ├── Refused              a refusal without a kind of its own
     ├── Conflict             what is there stands against it, in a way without a kind of its own
-    └── Contradiction        the database refused a write that would break a rule of the registry
+    ├── Contradiction        the database refused a write that would break a rule of the registry
+    ├── MethodNotAllowed     the address exists, but not with this method
+    ├── NoCsrfToken          a session's changing call without its token
+    ├── UnsupportedMediaType the body is said to be something else than JSON
+    ├── NotAcceptable        the answer is wanted as something that it cannot be
+    └── Failed               a fault of the service's own; its log has more
 """
 
 from __future__ import annotations
@@ -392,6 +397,36 @@ class Contradiction(Problem):
     """The database refused a write that would break a rule of the registry."""
 
     code = "contradiction"
+
+
+class MethodNotAllowed(Problem):
+    """The address exists, but not with this method."""
+
+    code = "method-not-allowed"
+
+
+class NoCsrfToken(Problem):
+    """A session's changing call without its token."""
+
+    code = "no-csrf-token"
+
+
+class UnsupportedMediaType(Problem):
+    """The body is said to be something else than JSON."""
+
+    code = "unsupported-media-type"
+
+
+class NotAcceptable(Problem):
+    """The answer is wanted as something that it cannot be."""
+
+    code = "not-acceptable"
+
+
+class Failed(Problem):
+    """A fault of the service's own; its log has more."""
+
+    code = "failed"
 
 
 def _with_codes(kind: type[Problem]) -> Iterator[type[Problem]]:

@@ -18,6 +18,8 @@ _OWN = (
     ("unknown-field", "A field or filter that the call does not know."),
     ("malformed", "The body is no JSON."),
     ("too-large", "The body is larger than 2 MB."),
+    ("unsupported-media-type", "The body is said to be something else than JSON."),
+    ("not-acceptable", "The answer is wanted as something that it cannot be."),
     ("method-not-allowed", "The address exists, but not with this method."),
 )
 
