@@ -18,7 +18,7 @@ def open_as(live, browser):
         context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(30_000)
         page.on(
             "console", lambda told: "Security Policy" in told.text and errors.append(f"{page.url}: {told.text}")
         )

@@ -160,7 +160,7 @@ def test_a_person_changes_the_password_and_an_admin_unlocks_it_in_the_console(br
     name, old, new = "ingrid-quay", "nine grey herons wait", "seven tar barrels roll"
     live.client("admin").people.add(name=name, role="viewer", password=old)
     page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
-    page.set_default_timeout(15_000)
+    page.set_default_timeout(30_000)
     page.goto(live.url + "/sign-in?next=/tokens")
     page.get_by_label("Name").fill(name)
     page.get_by_label("Password").fill(old)

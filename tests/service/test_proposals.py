@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from lentra.client import Problem
+from tests.service.test_document import DOCUMENT
 
 ASK = {"project": "ticketing", "tier": "app", "zone": "ml-1"}
 
@@ -139,9 +140,19 @@ def test_a_commit_by_a_proposal_says_what_took_its_place(planner, place, method,
     assert next(planner.ledger())["number"] == before  # nothing was changed
 
 
+def test_every_changing_call_says_that_it_takes_a_proposal():
+    for path, calls in DOCUMENT["paths"].items():
+        for call in calls.values():
+            if any(parameter["name"] == "preview" for parameter in call.get("parameters", [])):
+                name = call["requestBody"]["content"]["application/json"]["schema"]["$ref"].rpartition("/")[2]
+                assert "proposal" in DOCUMENT["components"]["schemas"][name]["properties"], path
+
+
 def test_a_proposal_is_of_one_request_alone(planner, place):
     body = {"name": "links", "pool": place["pool"], "length": 27, "reason": "x"}
     seen = planner.change("POST", "reservations", body, preview=True)
     with pytest.raises(Problem) as other:
         planner.change("POST", "reservations", {**body, "length": 28, "proposal": seen.proposal})
     assert "another request" in str(other.value)
+    none = planner.change("POST", "reservations", {**body, "name": "other", "proposal": None}, preview=True)
+    assert none.proposal

@@ -74,9 +74,9 @@ def _unless_known(request: Request, response: Any) -> Any:
 
 def _taken_out(request: Request) -> str | None:
     """The token of a preview, taken out of the body: what is left is the request that was previewed."""
-    if not isinstance(request.data, dict) or request.data.get("proposal") is None:
+    token = request.data.pop("proposal", None) if isinstance(request.data, dict) else None
+    if token is None:
         return None
-    token = request.data.pop("proposal")
     if not isinstance(token, str) or len(token) > _LONGEST_PROPOSAL:
         raise ValidationError({"proposal": ["not a valid proposal token: take it from a preview as it is"]})
     return token

@@ -218,6 +218,10 @@ def complete(result: dict[str, Any], **_: Any) -> dict[str, Any]:
             },
         },
     }
+    for calls in result["paths"].values():
+        for call in calls.values():
+            if any(parameter["name"] == "preview" for parameter in call.get("parameters", [])):
+                _take_proposal(call, schemas)
     for name, schema in schemas.items():
         if name in EXAMPLES_OF_BODIES:
             schema["examples"] = [EXAMPLES_OF_BODIES[name]]
@@ -227,6 +231,20 @@ def complete(result: dict[str, Any], **_: Any) -> dict[str, Any]:
     result["servers"] = [{"url": "/", "description": "This service."}]
     result["tags"] = [{"name": tag} for tag in sorted(set(_tags(result)))]
     return result
+
+
+def _take_proposal(call: dict[str, Any], schemas: dict[str, Any]) -> None:
+    """Every changing call takes the token of its preview, also where it takes nothing else."""
+    proposal = {"type": ["string", "null"], "maxLength": 1_000_000, "description": GLOSSARY["proposal"]}
+    if "requestBody" in call:
+        reference = call["requestBody"]["content"]["application/json"]["schema"]["$ref"]
+        schemas[reference.rpartition("/")[2]].setdefault("properties", {}).setdefault("proposal", proposal)
+        return
+    about = "Nothing, or the token of a preview."
+    schemas["ByProposal"] = {"type": "object", "properties": {"proposal": proposal}, "description": about}
+    call["requestBody"] = {
+        "content": {"application/json": {"schema": {"$ref": "#/components/schemas/ByProposal"}}}
+    }
 
 
 def _tags(result: dict[str, Any]) -> list[str]:
