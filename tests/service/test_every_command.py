@@ -11,12 +11,15 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 from threading import Thread
 
 import pytest
-import yaml
 
 from lentra.cli.main import build_parser, main
 from tests.conftest import ROOT
 from tests.service.test_command_line import COMMANDS, examples
 
+MENTIONED = {  # by name alone, where a sentence is about the command
+    *("address add", "cluster set-up", "confirm", "find", "replace", "show", "space --pool", "subnet grow"),
+    "request --reservation gate-pairs",
+}
 NOT_TRIED = ("sign-in", "sign-out", "password", "token revoke", "report", "plan schema")
 
 
@@ -62,7 +65,6 @@ def test_a_command_is_data_in_every_format(run, planner, line):
     code, out, err = run(f"{line} -o json", role="admin")
     assert code == 0, err
     whole = json.loads(out)
-    assert yaml.safe_load(run(f"{line} -o yaml", role="admin")[1]) is not None
     lines = run(f"{line} -o jsonl", role="admin")[1].splitlines()
     rows = [json.loads(text) for text in lines]
     if not line.startswith(("api", "find")):  # whose JSON is the answer as it is
@@ -96,7 +98,7 @@ def _written():
                 yield line.partition("  #")[0].partition(" #")[0].removeprefix("lentra ").strip()
 
 
-@pytest.mark.parametrize("line", sorted(set(_written())))
+@pytest.mark.parametrize("line", sorted(set(_written()) - MENTIONED))
 def test_a_command_in_the_documents_does_what_it_says(run, line):
     options = build_parser().parse_args(shlex.split(line))  # would end the test
     if line.startswith(("sign-", "password", "who --at", "person add", "check --realm fleet --file", "report")):
