@@ -401,6 +401,26 @@ def test_verify_finds_what_it_was_blind_to_and_mends_what_is_derived(world, hold
     assert not Subnet.objects.filter(pk=subnet.pk).exists()
 
 
+def test_what_has_ended_between_preview_and_commit_is_no_part_of_either(world, holds):
+    from lentra.registry.operations.reservations.reserve import ReservationRequest
+    from lentra.registry.operations.reservations.reserve import reserve as keep
+    from lentra.registry.transactions.proposals import seal_change
+    from lentra.registry.transactions.run import run_transaction
+
+    pool = world.pool("10.40.64.0/24")
+    world.ask(pool, length=26, hold_minutes=5)
+    wanted = ReservationRequest(pool.pk, "links", length=27, name="links")
+
+    def run(**how):
+        return run_transaction(lambda change: keep(change, wanted), clock=world.clock, digest="d", **how).answer
+
+    shown = run(preview=True, render=lambda made, change: (made.range_text, seal_change("d", change.own_entries)))
+    world.later(minutes=6)  # the hold ends, and lower space is free than when it was shown
+    done = run(proposal=shown[1], render=lambda made, change: made.range_text)
+    assert done == shown[0] == "10.40.64.64/27"
+    holds()
+
+
 def _beaten_to(world, entries):
     """A change that finds, try by try, that somebody else was first with these entries of a key; how often it ran."""
     from django.db import IntegrityError

@@ -86,6 +86,22 @@ def test_a_session_that_has_ended_asks_in_place_and_goes_on(open_as, live):  # n
     page.get_by_role("cell", name="hand out").first.wait_for()
 
 
+def test_an_answer_that_is_none_leaves_the_rest_of_the_page(open_as, live):  # noqa: F811
+    page = open_as("viewer")
+    page.route("**/api/v1/alerts*", lambda route: route.fulfill(json={}))
+    page.route("**/api/v1/ledger*", lambda route: route.fulfill(status=502, body="<html>Bad gateway</html>"))
+    page.goto(live.url + "/ledger")
+    page.get_by_text("The service answered 502 without saying why.").wait_for()
+    page.get_by_role("link", name="Subnets").click()
+    page.get_by_role("link", name="ticketing-nc-1-app-01").wait_for()
+    page.route("**/api/v1/subnets?*", lambda route: route.fulfill(json={"results": [{}]}))
+    page.get_by_role("link", name="Pools").click()
+    page.get_by_role("link", name="Subnets").click()
+    page.get_by_text("This part of the console has failed").wait_for()
+    page.get_by_role("link", name="Plans").click()
+    page.get_by_role("heading", name="Plans").wait_for()
+
+
 def test_a_narrow_screen_has_a_menu_and_does_not_scroll_sideways(open_as, live):  # noqa: F811
     page = open_as("viewer")
     page.set_viewport_size({"width": 390, "height": 800})
@@ -153,6 +169,11 @@ def test_a_form_commits_what_it_has_shown(open_as, planner, live, fresh_pool):  
     page.get_by_role("button", name="Confirm").click()
     page.get_by_text("what was shown is no longer possible").wait_for()
     assert not list(planner.reservations.list(pool=pool))
+    page.get_by_role("button", name="Look at it first").click()  # again, and now it is another range
+    page.get_by_text("10.40.64.32/27").wait_for()
+    page.get_by_role("button", name="Confirm").click()
+    page.get_by_role("dialog").wait_for(state="detached")
+    assert [row["range"] for row in planner.reservations.list(pool=pool)] == ["10.40.64.32/27"]
 
 
 def test_an_address_record_is_edited_where_it_is_shown(open_as, planner, live, fresh_pool):  # noqa: F811

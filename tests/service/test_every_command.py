@@ -115,6 +115,9 @@ def test_options_count_wherever_they_stand(run):
     assert run("zone list -q --sort=-name")[1].splitlines() == sorted(
         run("zone list -q")[1].splitlines(), reverse=True
     )
+    assert "there is no column 'relam'" in run("zone list --columns name,relam")[2]
+    assert run("zone list --sort relam")[0] == 2
+    assert run("list --text no-such-text -q")[1] == ""
     assert run("zone list -o csv --columns name,region.name")[1].splitlines()[0] == "name,region.name"
 
 
@@ -151,6 +154,19 @@ def test_a_change_tells_all_of_its_answer_and_what_it_sets(run, fresh_pool, plan
     assert "10.40.64.32/28" in out  # the range that one is about to reserve
     planner.pools.edit(pool, zone="ml-1")
     assert json.loads(run(f"pool edit {pool} --no-zone --yes -o json")[1])["result"]["zone"] is None
+
+
+def test_several_changes_are_one_document_and_a_plan_tells_its_whole_answer(run, fresh_pool, planner):
+    pool = fresh_pool("10.40.64.0/24")
+    ask = {"pool": pool, "project": "ticketing", "tier": "app", "zone": "ml-1", "length": 28}
+    first, second = (str(planner.request(**ask).result["subnets"][0]["id"]) for _ in range(2))
+    both = json.loads(run(f"release {first} {second} --preview -o json")[1])
+    assert [str(answer["result"]["id"]) for answer in both] == [first, second]
+    code, out, _ = run(f"release {first} no-such-subnet --yes -o json")
+    assert code == 4
+    assert json.loads(out)["result"]["state"] == "cooling"  # what was done before is told
+    seen = json.loads(run("plan commit demo/plans/gate-readers.yaml --preview -o json")[1])
+    assert (seen["preview"], bool(seen["proposal"]), seen["result"]["possible"]) == (True, True, True)
 
 
 def test_how_a_command_ends_tells_why(run, tmp_path):
@@ -227,9 +243,11 @@ def test_names_are_completed_from_the_service(run, live, monkeypatch):
     options = argparse.Namespace()
     assert "nc-1" in names_of("zones")("nc", options)
     assert "ticket-hall" in names_of("pools")("tick", options)
-    monkeypatch.setenv("LENTRA_URL", "http://127.0.0.1:1")
+    monkeypatch.setattr("lentra.client.Client.call", None)
     assert "nc-1" in names_of("zones")("nc", options)  # remembered for a moment
     assert names_of("zones")("ml", options) == []
+    monkeypatch.setenv("LENTRA_URL", "http://127.0.0.1:1")
+    assert names_of("zones")("nc", options) == []  # of that service nothing is known
 
 
 def test_help_needs_nothing_that_takes_long():

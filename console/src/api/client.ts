@@ -26,6 +26,11 @@ export class Problem extends Error {
   }
 }
 
+/** True where what a preview has shown is over. */
+export function isStale(error: unknown): boolean {
+  return error instanceof Problem && error.document.code === "stale-proposal";
+}
+
 export interface Answer<Result> {
   preview: boolean;
   result: Result;

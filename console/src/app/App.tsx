@@ -49,9 +49,11 @@ export function App() {
     <ThemeProvider theme={theme} defaultMode="system">
       <CssBaseline />
       <QueryClientProvider client={queryClient}>
-        <BrowserRouter>
-          <Pages />
-        </BrowserRouter>
+        <Fault>
+          <BrowserRouter>
+            <Pages />
+          </BrowserRouter>
+        </Fault>
       </QueryClientProvider>
     </ThemeProvider>
   );

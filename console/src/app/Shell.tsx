@@ -107,7 +107,7 @@ function Places({ places }: { places: typeof PLACES }) {
 
 /** The number of open alerts, beside the page that lists them. */
 function Alerted() {
-  const open = useAlerts().data?.results.length ?? 0;
+  const open = useAlerts().data?.results?.length ?? 0;
   return (
     <Badge
       badgeContent={open}

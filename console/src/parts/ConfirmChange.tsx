@@ -11,7 +11,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { newKey, Problem, type Answer, type How } from "../api/client";
+import { isStale, newKey, Problem, type Answer, type How } from "../api/client";
 import { refreshed } from "../api/refreshing";
 import { Loading, ProblemAlert } from "./Answers";
 import { CommandLine } from "./CommandLine";
@@ -55,6 +55,7 @@ export function ConfirmChange<Result>({
       onDone?.(answer);
       onClose();
     },
+    onError: (error) => void (isStale(error) && seen.refetch()), // what was shown is over: look again
   });
   const inUse = seen.error instanceof Problem && seen.error.document.suggestions?.includes("despite_use: true");
   return (

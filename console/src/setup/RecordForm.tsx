@@ -10,7 +10,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type FormEvent } from "react";
-import { newKey, type Answer, type How } from "../api/client";
+import { isStale, newKey, type Answer, type How } from "../api/client";
 import { refreshed } from "../api/refreshing";
 import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
@@ -70,6 +70,8 @@ export function RecordForm({
       onClose();
       onDone?.(answer);
     },
+    // What was shown is over: the next step is to look again.
+    onError: (error) => isStale(error) && look.reset(),
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();

@@ -12,7 +12,9 @@ from typing import Any
 
 import argcomplete
 
+from lentra.cli.context import WrongUse
 from lentra.cli.options import Several
+from lentra.cli.signed_in import service_meant
 
 _SECONDS = 60  # that names are remembered
 _MOST = 500
@@ -67,16 +69,20 @@ def names_of(collection: str) -> Callable[..., list[str]]:
     """A completer of names of a kind of record."""
 
     def names(prefix: str, parsed_args: argparse.Namespace, **_: Any) -> list[str]:
-        return remembered(f"{collection} {prefix[:3]}", lambda: _asked(parsed_args, collection, prefix))
+        try:
+            address, token = service_meant(getattr(parsed_args, "at", None) or getattr(parsed_args, "url", None))
+        except WrongUse:
+            return []
+        return remembered(
+            f"{address} {collection} {prefix[:3]}", lambda: _asked(address, token, collection, prefix)
+        )
 
     return names
 
 
-def _asked(options: argparse.Namespace, collection: str, prefix: str) -> list[str]:
-    from lentra.cli.signed_in import service_meant
+def _asked(address: str, token: str, collection: str, prefix: str) -> list[str]:
     from lentra.client import Client
 
-    address, token = service_meant(getattr(options, "at", None) or getattr(options, "url", None))
     client = Client(address, token, timeout=2, retries=0)
     query = {"text": prefix[:3], "limit": _MOST} if prefix else {"limit": _MOST}
     rows = client.call("GET", getattr(client, collection).path, query=query).json()["results"]
@@ -96,7 +102,7 @@ def remembered(what: str, ask: Callable[[], list[str]]) -> list[str]:
         return list(names)
     try:
         names = ask()
-        base.mkdir(parents=True, exist_ok=True)
+        base.mkdir(parents=True, exist_ok=True, mode=0o700)
         fresh = {k: v for k, v in kept.items() if time.time() - v[0] < _SECONDS}
         file.write_text(json.dumps({**fresh, what: (time.time(), names)}))
     except Exception:  # the shell wants an answer, not a reason

@@ -8,7 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from lentra.cli.output import cell, show_notes, show_record, styled
+from lentra.cli.options import WrongUse as WrongUse
+from lentra.cli.output import cell, show_notes, show_record, show_rows, styled
 
 if TYPE_CHECKING:
     from lentra.client import Answer, Client
@@ -16,10 +17,6 @@ if TYPE_CHECKING:
 DONE, REFUSED, WRONG_USE, NOT_ALLOWED, NOT_FOUND, NOT_REACHABLE = range(6)
 _MOST_CHANGES = 12
 _NOT_TOLD = ("place", "name_stem", "created_at", "changed_at")
-
-
-class WrongUse(Exception):
-    """The command was called in a way that cannot work; the message says what would."""
 
 
 def client_for(options: argparse.Namespace) -> Client:
@@ -36,6 +33,7 @@ def confirmed_change(
     options: argparse.Namespace,
     call: Callable[[bool], Answer],
     describe: Callable[[Any], str],
+    answers: list[Answer] | None = None,
 ) -> Answer | None:
     """Preview a change, show it, ask, do exactly that. None if it was a preview, or the answer was no.
 
@@ -44,12 +42,13 @@ def confirmed_change(
     Args:
         call: makes the call; its argument says whether as a preview.
         describe: what the answer's result means, in words.
+        answers: where the answer goes, if it is one of several that are shown together: see `show_answers`.
     """
     talk = sys.stdout if options.output == "table" else sys.stderr
     if options.preview:
         seen = call(True)
         _tell("Would ", seen, describe, talk)
-        _show_answer(seen, options)
+        _show_answer(seen, options, answers)
         return None
     proposal = None
     if not options.yes:
@@ -66,7 +65,7 @@ def confirmed_change(
     print(styled("Done: ", "good", talk) + describe(done.result), file=talk)
     if options.yes:
         show_notes(done.notes)
-    _show_answer(done, options)
+    _show_answer(done, options, answers)
     return done
 
 
@@ -93,9 +92,23 @@ def _in_lines(change: dict[str, Any]) -> list[str]:
     return lines
 
 
-def _show_answer(answer: Answer, options: argparse.Namespace) -> None:
-    if options.output != "table":
+def _show_answer(answer: Answer, options: argparse.Namespace, answers: list[Answer] | None) -> None:
+    if answers is not None:
+        answers.append(answer)
+    elif options.output != "table":
         show_record(vars(answer), options.output)
+
+
+def show_answers(answers: list[Answer], options: argparse.Namespace) -> None:
+    """The answers of several changes: one as it is, more as a list."""
+    if options.output == "table":
+        return
+    if not answers:
+        return
+    if len(answers) == 1:
+        show_record(vars(answers[0]), options.output)
+    else:
+        show_rows([vars(answer) for answer in answers], ("preview", "result", "notes"), options.output)
 
 
 def read_file(name: str) -> str:

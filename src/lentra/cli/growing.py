@@ -141,12 +141,9 @@ def _replace(options: argparse.Namespace) -> int:
         "room",
     )
     new = given(options, *names)
-    seen: list[Answer] = []
 
     def call(preview: bool) -> Answer:
-        more = {"proposal": seen[0].proposal} if seen and not preview else {}
-        seen.append(client.subnets.replace(options.subnet, preview=preview, why=options.why, **new, **more))
-        return seen[-1]
+        return client.subnets.replace(options.subnet, preview=preview, why=options.why, **new)
 
     def words(made: dict[str, Any]) -> str:
         subnet = made["subnets"][0]

@@ -8,6 +8,10 @@ from dataclasses import dataclass
 from typing import Any
 
 
+class WrongUse(Exception):
+    """The command was called in a way that cannot work; the message says what would."""
+
+
 class Several(argparse.Action):
     """An option that may be given several times, and may have commas between its values.
 

@@ -13,6 +13,7 @@ from itertools import islice
 from typing import Any, TextIO
 
 from lentra.addressing.texts import harmless
+from lentra.cli.options import WrongUse
 
 WHOLE = ("json", "jsonl", "yaml")  # formats that have everything there is
 FORMATS = ("table", "json", "jsonl", "csv", "yaml")
@@ -62,14 +63,16 @@ def styled(text: str, style: str, stream: TextIO | None = None) -> str:
 def show_rows(rows: Iterable[Mapping[str, Any]], columns: Sequence[str], form: str) -> None:
     """A list of records: the columns named as a table or CSV, everything as JSON or YAML.
 
-    What --columns, --sort and --quiet say counts for the list that a command is about: its first.
+    --columns, --sort and --quiet shape it.
     """
     rows, columns = list(rows), list(SHAPE.columns or columns)
+    _refuse_unknown_columns(rows)
     if SHAPE.sort:
         falling, key = SHAPE.sort.startswith("-"), SHAPE.sort.removeprefix("-")
         rows.sort(key=lambda row: _rank(value_at(row, key)), reverse=falling)
     if SHAPE.quiet:
-        print("\n".join(line for row in rows for line in _names_of(row)))
+        for row in rows:
+            print(_name_of(row))
     elif form == "jsonl":
         for row in rows:
             print(json.dumps(row, ensure_ascii=False))
@@ -119,12 +122,18 @@ def show_list(
         print(styled(f"{limit} of more: --limit", "dim", sys.stderr), file=sys.stderr)
 
 
-def _names_of(row: Mapping[str, Any]) -> list[str]:
-    """What a row is called: its name, or its prefixes."""
-    for name in ("name", "prefix", "range", "address", "number", "id"):
-        if row.get(name) not in (None, ""):
-            return [str(row[name])]
-    return [cell(next(iter(row.values()), None))]
+def _refuse_unknown_columns(rows: Sequence[Mapping[str, Any]]) -> None:
+    """Refuse a column that was asked for, and that no row has: an empty one would be believed."""
+    known = sorted({name for row in rows for name in row})
+    for name in [*(SHAPE.columns or ()), *([SHAPE.sort.removeprefix("-")] if SHAPE.sort else [])]:
+        if rows and name.partition(".")[0] not in known:
+            raise WrongUse(f"there is no column {name!r}; there are {', '.join(known)}")
+
+
+def _name_of(row: Mapping[str, Any]) -> str:
+    """What a row is called: its name, or its prefix."""
+    named = (row[name] for name in ("name", "prefix", "range", "address", "number", "id") if row.get(name))
+    return cell(next(named, next(iter(row.values()), None)))
 
 
 def _rank(value: Any) -> tuple[int, float, str]:

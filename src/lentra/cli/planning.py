@@ -146,6 +146,9 @@ def _commit(options: argparse.Namespace) -> int:
         more["despite_use"] = options.despite_use
     seen = client.plans.preview(text, **more)
     if options.preview or not seen.result["possible"]:
+        if options.output in WHOLE:
+            show_record(vars(seen), options.output)
+            return DONE if seen.result["possible"] else REFUSED
         return _show_proposed(seen, options.output)
     if not options.yes:
         if not sys.stdin.isatty():

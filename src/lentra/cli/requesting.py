@@ -4,9 +4,17 @@ from __future__ import annotations
 
 import argparse
 import sys
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.context import (
+    DONE,
+    WrongUse,
+    add_change_options,
+    client_for,
+    confirmed_change,
+    show_answers,
+)
 from lentra.cli.looking import given
 from lentra.cli.options import Empty, Several, read_bits
 from lentra.cli.output import cell, show_rows, usable
@@ -127,12 +135,9 @@ def _request(options: argparse.Namespace) -> int:
         wanted["labels"] = _labels(options.label)
     if "pool" not in wanted and "reservation" not in wanted:
         wanted["pool"] = _choose_pool(client, wanted)
-    seen = client.request(preview=True, **wanted)
 
     def call(preview: bool) -> Answer:
-        if preview:
-            return seen
-        return client.request(why=options.why, **wanted, proposal=seen.proposal)
+        return client.request(preview=preview, why=options.why, **wanted)
 
     confirmed_change(options, call, _in_words)
     return DONE
@@ -191,18 +196,17 @@ def _edit(options: argparse.Namespace) -> int:
 
 def _release(options: argparse.Namespace) -> int:
     client = client_for(options)
-    for name in options.subnet:
+    answers: list[Answer] = []
 
-        def call(preview: bool, name: str = name) -> Answer:
-            return client.release(
-                name,
-                at_once=options.at_once,
-                despite_use=options.despite_use,
-                preview=preview,
-                why=options.why,
-            )
+    def release(name: str, preview: bool) -> Answer:
+        words = {"at_once": options.at_once, "despite_use": options.despite_use}
+        return client.release(name, **words, preview=preview, why=options.why)
 
-        confirmed_change(options, call, _release_in_words)
+    try:
+        for name in options.subnet:
+            confirmed_change(options, partial(release, name), _release_in_words, answers)
+    finally:  # what was given back before one was refused is told all the same
+        show_answers(answers, options)
     return DONE
 
 

@@ -276,15 +276,11 @@ def _add_range(options: argparse.Namespace) -> int:
 
 def _change_range(options: argparse.Namespace) -> int:
     client = client_for(options)
-    seen: list[Answer] = []
 
     def call(preview: bool) -> Answer:
-        more = {"proposal": seen[0].proposal} if seen and not preview else {}
-        answer = client.pools.change_range(
-            options.ref, options.old, options.new, rebase=options.rebase, preview=preview, why=options.why, **more
+        return client.pools.change_range(
+            options.ref, options.old, options.new, rebase=options.rebase, preview=preview, why=options.why
         )
-        seen.append(answer)
-        return answer
 
     def words(result: dict[str, Any]) -> str:
         moves = [f"  {m['kind']} {m['owner']}: {m['was']} → {m['lands']}" for m in result["moves"]]

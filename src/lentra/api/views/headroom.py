@@ -71,13 +71,19 @@ def _one(model: type, tell: Callable[..., Any], summary: str, answer: Any, relat
 
 
 class PoolHeadroomView(APIView):
-    summary = "Headroom of a pool: readings, forecast, how long each length lasts"
-    get = _one(Pool, pool_headroom, summary, PoolHeadroomSerializer, ("realm",))
+    get = _one(
+        Pool,
+        pool_headroom,
+        "Headroom of a pool: readings, forecast, how long each length lasts",
+        PoolHeadroomSerializer,
+        ("realm",),
+    )
 
 
 class RealmHeadroomView(APIView):
-    summary = "Headroom of all pools of a realm together, per family"
-    get = _one(Realm, realm_headroom, summary, PoolHeadroomSerializer)
+    get = _one(
+        Realm, realm_headroom, "Headroom of all pools of a realm together, per family", PoolHeadroomSerializer
+    )
 
 
 class ProjectHeadroomView(APIView):

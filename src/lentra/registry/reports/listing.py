@@ -23,8 +23,8 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
         values: any of these. Lists, of which any will do: records of realm, pool, project, region, zone, tier and plan,
             words of `state`, numbers of `family`, `length` and `tag`. Single ones: `wider_than` a length, the prefix that
             they lie `inside` or that is `covering` them, a `label` as ``key`` or ``key=value``, `text` that is part of
-            the name, purpose or notes, `public` as ``held``, ``attached`` or ``idle`` for single public addresses, and
-            the moments `since` and `until` when they were made.
+            the name, purpose or notes, what the `name` begins with, `public` as ``held``, ``attached`` or ``idle`` for
+            single public addresses, and the moments `since` and `until` when they were made.
     """
     # Read along afterwards, not joined: a join would have the whole list sorted before its first page.
     rows = Subnet.objects.prefetch_related(*RELATED, "pool__sheet", "extents")
@@ -59,6 +59,8 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
         )
     if text := values.get("text"):
         rows = rows.filter(Q(name__contains=text.lower()) | Q(purpose__icontains=text) | Q(notes__icontains=text))
+    if beginning := values.get("name"):
+        rows = rows.filter(name__startswith=beginning)
     if "since" in values:
         rows = rows.filter(created_at__gte=values["since"])
     return rows.filter(created_at__lt=values["until"]) if "until" in values else rows

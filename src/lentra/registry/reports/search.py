@@ -28,12 +28,12 @@ from lentra.registry.models import (
     Zone,
 )
 from lentra.registry.operations.subnets.record_addresses import read_mac
+from lentra.registry.reports.listing import subnets_matching
 from lentra.registry.rules.permissions import visible_entries
 from lentra.registry.space.evidence import realms_at, whereabouts
 
 EACH = 8  # of each kind
 _NAMED = (Realm, Region, Zone, Tier, Project, Sheet, Person, Pool, Reservation, Plan, PlannedNeed)
-_MANY = (Subnet, Address)  # so many that only the beginning of their names is looked for
 _TAG = re.compile(r"(?:tag[ :=]*)?([1-9][0-9]{0,3})", re.IGNORECASE)
 
 
@@ -65,12 +65,10 @@ def _records(text: str, person: Person) -> Iterator[dict[str, Any]]:
     if text.isascii() and text.isdigit() and len(text) < 19:
         yield from _by_number(int(text), person)
     if tag := _TAG.fullmatch(text):
-        rows = Subnet.objects.filter(tag=int(tag[1])).select_related("realm")
-        yield from (_told(subnet, f"has segment tag {tag[1]}") for subnet in rows.order_by("place")[:EACH])
+        yield from _subnets(f"has segment tag {tag[1]}", {"tag": [int(tag[1])]})
     if "=" in text:
         key, _, value = text.partition("=")
-        rows = Subnet.objects.filter(labels__contains={key.strip(): value.strip()}).select_related("realm")
-        yield from (_told(subnet, f"has the label {text}") for subnet in rows.order_by("place")[:EACH])
+        yield from _subnets(f"has the label {text}", {"label": f"{key.strip()}={value.strip()}"})
     try:
         rows = Address.objects.filter(mac=read_mac(text)).select_related("realm", "subnet")
         yield from (_told(record, "has the hardware address") for record in rows[:EACH])
@@ -80,15 +78,20 @@ def _records(text: str, person: Person) -> Iterator[dict[str, Any]]:
     name = name.strip().lower()
     if not name:
         return
-    for model in _MANY:
-        rows = model.objects.filter(name__startswith=name).select_related("realm")
-        rows = rows.filter(realm__name=realm) if realm else rows
-        yield from (_told(record, "is called so") for record in rows.order_by("realm_id", "name")[:EACH])
+    # Realm by realm, since the index of names begins with it.
+    realms = list(Realm.objects.filter(name=realm) if realm else Realm.objects.all())
+    yield from _subnets("is called so", {"realm": realms, "name": name}) if realms else ()
+    records = Address.objects.filter(name__startswith=name, realm__in=realms).select_related("realm", "subnet")
+    yield from (_told(record, "is called so") for record in records.order_by("name")[:EACH])
     for kind in _NAMED:
         rows = kind._default_manager.filter(name__contains=name).order_by("name")
         yield from (_told(record, "is called so") for record in rows[:EACH])
     found = KeepOut.objects.filter(Q(reason__icontains=text) | Q(source__icontains=text)).select_related("realm")
     yield from (_told(keep_out, "speaks of it") for keep_out in found.order_by("pk")[:EACH])
+
+
+def _subnets(why: str, values: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    yield from (_told(subnet, why) for subnet in subnets_matching(values).order_by("realm_id", "name")[:EACH])
 
 
 def _by_number(number: int, person: Person) -> Iterator[dict[str, Any]]:

@@ -55,7 +55,8 @@ class Change:
     @property
     def own_entries(self) -> list[LedgerEntry]:
         """The entries of what the change itself does."""
-        return [entry for entry in self.entries if entry not in self.ended] if self.ended else self.entries
+        ended = {entry.number for entry in self.ended}
+        return [entry for entry in self.entries if entry.number not in ended]
 
     def shown(self, kind: str) -> dict[str, Any] | None:
         """What a preview has shown of the next record of a kind, which this change is to make just so."""

@@ -131,7 +131,7 @@ def run_transaction(
         render: turns the result into the answer (JSON).
         kept: what of the answer is kept for repeats: secrets that are told once are left out.
         status: that of the answer by HTTP, kept with it.
-        proposal: the token of a preview with the same digest (`Outcome.proposal`): do what it showed, or nothing.
+        proposal: the token of a preview with the same digest (see `proposals.seal_change`): do what it showed, or nothing.
 
     Raises:
         Refusal: whatever the work refuses, or the database; nothing has changed then.
