@@ -95,8 +95,7 @@ def test_an_answer_that_is_none_leaves_the_rest_of_the_page(open_as, live):  # n
     page.get_by_role("link", name="Subnets").click()
     page.get_by_role("link", name="ticketing-nc-1-app-01").wait_for()
     page.route("**/api/v1/subnets?*", lambda route: route.fulfill(json={"results": [{}]}))
-    page.get_by_role("link", name="Pools").click()
-    page.get_by_role("link", name="Subnets").click()
+    page.reload()
     page.get_by_text("This part of the console has failed").wait_for()
     page.get_by_role("link", name="Plans").click()
     page.get_by_role("heading", name="Plans").wait_for()
@@ -148,7 +147,7 @@ def test_the_commands_that_forms_show_are_commands(open_as, planner, live):  # n
     page.get_by_label("Name").fill("links")
     assert parsed(page)["tiers"] == ["app", "data"]
     page.goto(f"{live.url}/subnets/{planner.subnets.get('fleet:ticketing-ml-1-app-01')['id']}")
-    page.get_by_role("button", name="Edit").click()
+    page.get_by_role("button", name="Edit", exact=True).click()
     page.get_by_label("Purpose").fill("gate readers")
     assert parsed(page)["purpose"] == "gate readers"
 

@@ -59,6 +59,7 @@ def test_keys_wheel_and_neighbours_move_the_view(map_page, live):
     page.get_by_role("group", name="Map of 10.40.224.0/19").wait_for()
     page.mouse.wheel(0, 120)
     page.wait_for_url(re.compile("range=10.40.128.0%2F17"))
+    drawing.wait_for()
     page.get_by_role("button", name="Range before").click()
     page.get_by_role("group", name="Map of 10.40.0.0/17").wait_for()
 

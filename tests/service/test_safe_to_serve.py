@@ -57,14 +57,17 @@ def test_failed_sign_ins_are_counted_by_name_whoever_tries_and_the_lock_is_lifte
     assert int(answers[0].headers["Retry-After"]) >= 1
     assert answers[0].json()["code"] == "too-many-tries"
     admin = live.client("admin")
-    assert admin.people.get(name)["locked_until"]
+    shut = admin.people.get(name)
+    assert shut["locked_until"]
+    assert shut["failed_sign_ins"] == 5
     assert [p["name"] for p in admin.people.list(limit=1000) if p["locked_until"]] == [name]
     with pytest.raises(Problem) as refused:
         live.client("planner").people.unlock(name)
     assert refused.value.status == 403
     done = lentra("person", "unlock", name, "--yes", LENTRA_TOKEN=live.token("admin"))
     assert "forget the failed sign-ins" in done.stdout
-    assert admin.people.get(name)["locked_until"] is None
+    after = admin.people.get(name)
+    assert (after["failed_sign_ins"], after["locked_until"]) == (0, None)
     assert try_password(live.url, name, GOOD).status_code == 200
     entries = [entry["verb"] for entry in admin.ledger(kind="sign-in", text=name)]
     assert entries == ["sign in", *["sign-in refused"] * 5]

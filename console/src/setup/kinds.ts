@@ -221,7 +221,7 @@ export const KINDS: Record<string, Kind> = {
         path: "unlock",
         command: "unlock",
         title: "Forget the failed sign-ins of somebody",
-        shown: (person) => !!person["locked_until"],
+        shown: (person) => Number(person["failed_sign_ins"]) > 0,
       },
       { label: "Revoke tokens", path: "revoke-tokens", command: "revoke-tokens", title: "Revoke all tokens of somebody", shown: () => true },
     ],

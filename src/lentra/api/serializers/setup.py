@@ -24,7 +24,7 @@ from lentra.registry.models import (
     Token,
     Zone,
 )
-from lentra.registry.operations.people.sign_in import locked_until
+from lentra.registry.operations.people.sign_in import failed_sign_ins
 from lentra.registry.rules.kinds import KINDS
 from lentra.registry.transactions.clock import SystemClock
 
@@ -333,6 +333,9 @@ class PlannedNeedSerializer(RecordSerializer):
 
 class PersonSerializer(RecordSerializer):
     password = serializers.CharField(write_only=True, required=False, max_length=200, trim_whitespace=False)
+    failed_sign_ins = serializers.IntegerField(
+        read_only=True, default=0, min_value=0, help_text="How many failed one after another, within a day."
+    )
     locked_until = serializers.DateTimeField(
         read_only=True,
         allow_null=True,
@@ -343,30 +346,41 @@ class PersonSerializer(RecordSerializer):
 
     class Meta:
         model = Person
-        fields = (*_ALWAYS, "name", "full_name", "role", "active", "projects", "password", "locked_until")
+        fields = (
+            *_ALWAYS,
+            "name",
+            "full_name",
+            "role",
+            "active",
+            "projects",
+            "password",
+            "failed_sign_ins",
+            "locked_until",
+        )
         read_only_fields = ("id",)
 
     def to_representation(self, person: Person) -> dict[str, Any]:
         shown = super().to_representation(person)
         shown["projects"] = [{"id": p.pk, "name": p.name} for p in person.projects.all()]
-        until = self._locks(person).get(person.name)
+        shown["failed_sign_ins"], until = self._failed(person).get(person.name, (0, None))
         shown["locked_until"] = self.fields["locked_until"].to_representation(until) if until else None
         return shown
 
-    def _locks(self, person: Person) -> dict[str, datetime]:
-        """Until when people are locked: of all that are told together, by one statement."""
+    def _failed(self, person: Person) -> dict[str, tuple[int, datetime | None]]:
+        """Failed sign-ins of people: of all that are told together, by one statement."""
         together = self.parent.instance if self.parent is not None else None
         if not together:
-            return locked_until([person.name], SystemClock().now())
-        if "locks" not in self.context:
-            self.context["locks"] = locked_until([one.name for one in together], SystemClock().now())
-        found: dict[str, datetime] = self.context["locks"]
+            return failed_sign_ins([person.name], SystemClock().now())
+        if "failed" not in self.context:
+            self.context["failed"] = failed_sign_ins([one.name for one in together], SystemClock().now())
+        found: dict[str, tuple[int, datetime | None]] = self.context["failed"]
         return found
 
     def get_fields(self) -> dict[str, Any]:
         fields = super().get_fields()
         fields["projects"].get_attribute = lambda person: []
-        fields["locked_until"].get_attribute = lambda person: None
+        for told_later in ("failed_sign_ins", "locked_until"):
+            fields[told_later].get_attribute = lambda person: None
         return fields
 
 

@@ -84,10 +84,12 @@ def lift_lock(change: Change, person_id: int, version: int | None = None) -> Per
     return person
 
 
-def locked_until(names: list[str], now: datetime) -> dict[str, datetime]:
-    """Until when sign-ins with some names are not looked at; those that may try now are left out."""
-    rows = SignInCount.objects.filter(key__in=[f"name:{name}" for name in names], until__gt=now)
-    return {row.key.removeprefix("name:"): row.until for row in rows}
+def failed_sign_ins(names: list[str], now: datetime) -> dict[str, tuple[int, datetime | None]]:
+    """How many sign-ins with some names have failed of late, and until when the next is not looked at (None: it is)."""
+    keys = [f"name:{name}" for name in names]
+    rows = SignInCount.objects.filter(key__in=keys, last_at__gte=now - FORGOTTEN_AFTER)
+    waiting = {row: row.until if row.until and row.until > now else None for row in rows}
+    return {row.key.removeprefix("name:"): (row.failed, until) for row, until in waiting.items()}
 
 
 def _proved(known: Person | None, name: str, password: str, peer: str, clock: Clock) -> bool:
