@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from lentra.client import Problem
+from tests.service.test_command_line import lentra  # noqa: F401
 from tests.service.test_document import DOCUMENT
 
 ASK = {"project": "ticketing", "tier": "app", "zone": "ml-1"}
@@ -84,6 +85,21 @@ def test_a_commit_by_a_proposal_does_what_was_shown_once(planner, place, method,
     with pytest.raises(Problem) as again:
         planner.change(method, address, {**values, "proposal": seen.proposal})
     assert again.value.status in (404, 409), again.value.document
+
+
+def test_a_change_is_taken_back_from_the_terminal(planner, place, lentra):  # noqa: F811
+    made = planner.request(pool=place["pool"], **ASK, length=27, count=2)
+    entry = made.changes[0]["entry"]
+    shown = lentra("undo", str(entry), "--preview")
+    assert [shown.stdout.count(subnet["name"]) for subnet in made.result["subnets"]] == [1, 1]
+    assert planner.subnets.get(made.result["subnets"][1]["id"])["state"] == "active"
+    assert lentra("undo", str(entry), "--yes", "--why", "the wrong tier").returncode == 0
+    with pytest.raises(Problem):
+        planner.subnets.get(made.result["subnets"][1]["id"])
+    newest = next(planner.ledger(text=made.result["subnets"][0]["name"]))
+    assert (newest["verb"], newest["why"]) == ("give back", "the wrong tier")
+    again = lentra("undo", str(entry), "--yes")
+    assert (again.returncode, "others have built on it" in again.stderr) == (1, True)
 
 
 def test_what_was_chosen_stays_although_another_choice_would_be_better_now(planner, fresh_pool):

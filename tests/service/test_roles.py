@@ -99,7 +99,7 @@ NEEDS_MORE = {  # what a viewer does not reach
                 *("release", "grow", "shrink", "room", "replace", "confirm", "attach", "detach", "addresses"),
             )
         ),
-        *("patch addresses/{ref}", "delete addresses/{ref}"),
+        *("patch addresses/{ref}", "delete addresses/{ref}", "post ledger/{number}/undo"),
     },
 }
 CALLS = sorted(
@@ -134,7 +134,7 @@ def send(live, refs, role, call, preview):
     query = [READS[path]] if path in READS and method == "get" else []
     if preview and method != "get":
         query.append("preview=true")
-    address = path.replace("{ref}", str(refs.get(path.split("/")[0], "")))
+    address = path.replace("{ref}", str(refs.get(path.split("/")[0], ""))).replace("{number}", "99999999999")
     headers = {} if role == "nobody" else {"Authorization": f"Bearer {live.token(role)}"}
     body = BODIES.get(path, {}) if method in ("post", "patch") and not path.endswith("{ref}") else {}
     url = f"{live.url}/api/v1/{address}?{'&'.join(query)}"

@@ -49,7 +49,7 @@ class Described(AutoSchema):
         if parts[0] == "session":
             return _OF_SESSION[self.method, parts[-1]]
         if parts[0] not in COLLECTIONS:
-            return _camel("-".join(part for part in parts).replace(".json", ""))
+            return _camel("-".join(part for part in parts if part[0] != "{").replace(".json", ""))
         noun = _camel(COLLECTIONS[parts[0]])
         if len(parts) == 3:
             return noun + _pascal(parts[2])

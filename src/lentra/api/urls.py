@@ -75,6 +75,7 @@ urlpatterns = [
     path("v1/ranges", headroom.RangesView.as_view(), name="ranges"),
     path("v1/idle", headroom.IdleView.as_view(), name="idle"),
     path("v1/ledger", tools.LedgerView.as_view(), name="ledger"),
+    path("v1/ledger/<int:number>/undo", tools.UndoView.as_view(), name="undo"),
     path("v1/verify", tools.VerifyView.as_view(), name="verify"),
     path("v1/verify/mend", tools.MendView.as_view(), name="mend"),
     path("v1/openapi.json", SpectacularJSONAPIView.as_view(), name="openapi"),

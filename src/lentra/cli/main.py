@@ -22,6 +22,7 @@ from lentra.cli import (
     setting_up,
     signing_in,
     supposing,
+    taking_back,
     working_out,
 )
 from lentra.cli.context import NOT_ALLOWED, NOT_FOUND, NOT_REACHABLE, REFUSED, WRONG_USE, WrongUse
@@ -41,7 +42,7 @@ _GROUPS: list[tuple[str, list[Any]]] = [
     ("Working out", [working_out.add_commands]),
     ("Looking", [looking.add_commands, drawing.add_commands, reaching.add_commands]),
     ("Asking and giving back", [requesting.add_commands, planning.add_commands]),
-    ("Changing what is there", [growing.add_commands, inside.add_commands]),
+    ("Changing what is there", [growing.add_commands, inside.add_commands, taking_back.add_commands]),
     ("Looking ahead", [foreseeing.add_commands, supposing.add_commands]),
     ("Setting up", [setting_up.add_commands]),
 ]

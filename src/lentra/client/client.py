@@ -267,6 +267,14 @@ class Client:
         """Ledger entries, newest first, filtered by kind, record, actor, verb or text."""
         return self.pages("ledger", of)
 
+    def undo(self, number: int, *, preview: bool = False, why: str = "", key: str | None = None) -> Answer:
+        """Take back the change that a ledger entry belongs to, while nobody has built on it.
+
+        Raises:
+            BuiltOn, CannotUndo.
+        """
+        return self.change("POST", f"ledger/{int(number)}/undo", preview=preview, why=why, key=key)
+
     def verify(self) -> Record:
         """Whether all that must hold, holds."""
         return self._record("verify")

@@ -51,6 +51,8 @@ LentraError
     ├── DoesNotFit           what lives in a range does not fit the new one
     ├── PlanNotPossible      a plan that cannot be committed as it stands
     ├── WrongState           the subnet's state does not allow it
+    ├── BuiltOn              a change that others have built on is not taken back
+    ├── CannotUndo           a change of a kind that has no opposite
     ├── Busy                 try again in a moment
     ├── Refused              a refusal without a kind of its own
     ├── Conflict             what is there stands against it, in a way without a kind of its own
@@ -355,6 +357,18 @@ class WrongState(Problem):
     """The subnet's state does not allow it."""
 
     code = "wrong-state"
+
+
+class BuiltOn(Problem):
+    """A change that others have built on is not taken back; lists by what."""
+
+    code = "built-on"
+
+
+class CannotUndo(Problem):
+    """A change of a kind that has no opposite."""
+
+    code = "cannot-undo"
 
 
 class StaleEdit(OutOfDate):

@@ -22,6 +22,8 @@ Refusal
 │   ├── DoesNotFit           what lives in a range does not fit the new one
 │   ├── PlanNotPossible      a plan that cannot be committed as it stands
 │   ├── WrongState           the subnet's state does not allow it
+│   ├── BuiltOn              a change that others have built on is not taken back
+│   ├── CannotUndo           a change of a kind that has no opposite
 │   └── StaleProposal        what was previewed is no longer possible as shown
 ├── NotAllowed               the person's role or membership does not reach
 ├── StaleEdit                the record has changed since it was read
@@ -176,6 +178,20 @@ class WrongState(Conflict):
 
     code = "wrong-state"
     title = "Not in this state"
+
+
+class BuiltOn(Conflict):
+    """A change that others have built on is not taken back; lists by what."""
+
+    code = "built-on"
+    title = "Others have built on it"
+
+
+class CannotUndo(Conflict):
+    """A change of a kind that has no opposite."""
+
+    code = "cannot-undo"
+    title = "Not taken back"
 
 
 class NotAllowed(Refusal):

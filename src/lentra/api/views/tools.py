@@ -15,7 +15,7 @@ from rest_framework.views import APIView
 from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spread_over_zones
 from lentra.addressing.special import SPECIAL, prefilled_notes
 from lentra.api.calls import asked, call
-from lentra.api.changes import answer_of
+from lentra.api.changes import answer_of, run_change
 from lentra.api.fields import MeantField, OneOf, RangeField, Strict, growth_field, hosts_field, length_field, meant
 from lentra.api.reading import rules_meant
 from lentra.api.serializers.lists import LedgerQuery, UsageListQuery, in_span, narrow
@@ -39,6 +39,7 @@ from lentra.api.views.sizing import size_facts
 from lentra.registry.errors import Invalid
 from lentra.registry.mending import mend_registry
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
+from lentra.registry.operations.ledger.undo import undo
 from lentra.registry.reports.candidates import candidates
 from lentra.registry.reports.search import search
 from lentra.registry.reports.usage import usage_facts, usage_of_pools, usage_together
@@ -230,6 +231,26 @@ class LedgerView(ListAPIView):
         if text := values.get("text"):
             rows = rows.filter(name__contains=text.lower())
         return in_span(rows, values, "at")
+
+
+class UndoneSerializer(serializers.Serializer):
+    """What was taken back: the entries of the change, the last one first."""
+
+    undone = LedgerSerializer(many=True)
+
+
+class UndoView(APIView):
+    @call(
+        "Take a change back by the number of one of its ledger entries, while nobody has built on it",
+        request=None,
+        responses=answer_of(UndoneSerializer),
+    )
+    def post(self, request: Request, number: int) -> Response:
+        return run_change(
+            request,
+            lambda change: undo(change, number),
+            lambda undone: {"undone": [LedgerSerializer().to_representation(entry) for entry in undone]},
+        )
 
 
 class VerifyView(APIView):

@@ -32,7 +32,7 @@ def edit_record(
     values = dict(values)
     refuse_frozen(kind, record, values)
     if isinstance(record, Pool) and "sheet" in values:
-        values["sheet_inherited"] = False
+        values.setdefault("sheet_inherited", False)
     before = {field: getattr(record, field) for field in values}
     for field, value in values.items():
         setattr(record, field, value)

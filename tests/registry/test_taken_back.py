@@ -1,0 +1,213 @@
+"""A change is taken back by its ledger number: then all is as it was, unless somebody has built on it."""
+
+from __future__ import annotations
+
+import random
+from datetime import timedelta
+
+import pytest
+
+from lentra.addressing.prefix import parse_prefix as P
+from lentra.registry.errors import BuiltOn, CannotUndo, NotAllowed, UnknownName
+
+APART = {"id", "last_entry", "revision", "created_at", "changed_at"}
+
+
+def picture(world):
+    """All that stands in the world's realm, but for numbers and moments."""
+    from lentra.registry.models import Address, KeepOut, Plan, Pool, Reservation, Space, Subnet, Zone
+
+    told = {}
+    for model in (Pool, Subnet, Address, Reservation, KeepOut, Plan):
+        rows = model.objects.filter(realm=world.realm)
+        told[model.KIND] = sorted(str({k: v for k, v in row.facts().items() if k not in APART}) for row in rows)
+    told["zone"] = list(Zone.objects.filter(region=world.region).order_by("name").values_list("name", "about"))
+    told["space"] = [world.space(pool) for pool in Pool.objects.filter(realm=world.realm).order_by("name")]
+    spaces = Space.objects.filter(pool__in=Pool.objects.filter(realm=world.realm)).order_by("pool", "family")
+    told["counts"] = [(space.pool_id, space.family, space.by_state(), space.free_counts) for space in spaces]
+    return told
+
+
+def newest():
+    from lentra.registry.models import LedgerEntry
+
+    return LedgerEntry.objects.latest("number").number
+
+
+def undo(world, number=None, **how):
+    from lentra.registry.operations.ledger.undo import undo as take_back
+
+    return world.do(take_back, number or newest(), **how)
+
+
+@pytest.fixture
+def acts(world):
+    """What may be done in the world, by name."""
+    from lentra.registry.models import Zone
+    from lentra.registry.operations.pools.add_keep_out import remove_keep_out
+    from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
+    from lentra.registry.operations.setup.add_record import add_record
+    from lentra.registry.operations.setup.edit_record import edit_record
+    from lentra.registry.operations.setup.remove_record import remove_record
+    from lentra.registry.operations.subnets import attach_address, edit_subnet, give_back, grow, record_addresses
+
+    world.clock.moment -= timedelta(hours=1)
+    pool = world.pool("10.40.0.0/18", cooling_days=7)
+    public = world.pool("10.43.0.0/24", name="quay", sheet="single-address")
+    one, other, third = (world.ask(pool, length=26, room=1)[0] for _ in range(3))
+    (address,) = world.ask(public, length=32)
+    world.do(attach_address.attach_address, address.pk, "balancer-1")
+    world.do(record_addresses.record_addresses, other.pk, record_addresses.AddressRequest("gull", "10.40.0.140"))
+    record = other.addresses.get()
+    keep_out = world.keep_out("10.40.48.0/22")
+    world.do(add_record, "zone", {"name": f"{world.zone.name}-b", "region": world.region, "about": "spare"})
+    zone = Zone.objects.get(name=f"{world.zone.name}-b")
+    request = ReservationRequest(pool.pk, "links", length=24, projects=[world.project], tiers=[world.tier])
+
+    return {
+        "hand out": lambda: world.ask(pool, length=27, count=3, room=1, tag="next"),
+        "give back": lambda: world.do(give_back.give_back_subnet, one.pk),
+        "edit": lambda: world.do(
+            edit_subnet.edit_subnet, one.pk, {"name": "wharf", "notes": "new", "labels": {"a": "b"}}
+        ),
+        "grow": lambda: world.do(grow.grow_subnet, one.pk, length=25, hosts=80),
+        "shrink": lambda: world.do(grow.shrink_subnet, third.pk, length=27),
+        "keep room": lambda: world.do(grow.set_room, third.pk, 0),
+        "record": lambda: world.do(
+            record_addresses.record_addresses, one.pk, record_addresses.AddressRequest("tern", count=4)
+        ),
+        "edit address": lambda: world.do(
+            record_addresses.edit_address, record.pk, {"name": "skua", "mac": "02:00:5e:10:00:00"}
+        ),
+        "release address": lambda: world.do(record_addresses.release_address, record.pk),
+        "move": lambda: world.do(attach_address.attach_address, address.pk, "balancer-2", move=True),
+        "detach": lambda: world.do(attach_address.detach_address, address.pk),
+        "reserve": lambda: world.do(reserve, request),
+        "keep out": lambda: world.keep_out("10.40.56.0/23"),
+        "lift": lambda: world.do(remove_keep_out, keep_out, why="wrong"),
+        "add pool": lambda: world.pool("10.41.0.0/20", name="further"),
+        "carve": lambda: world.carve(pool, lengths=[(4, 22)]),
+        "edit pool": lambda: world.do(edit_record, "pool", pool.pk, {"cooling_days": 3, "about": "busy"}),
+        "edit zone": lambda: world.do(edit_record, "zone", zone.pk, {"about": "east"}),
+        "remove zone": lambda: world.do(remove_record, "zone", zone.pk),
+    }
+
+
+ACTS = [
+    *(
+        "hand out",
+        "give back",
+        "edit",
+        "grow",
+        "shrink",
+        "keep room",
+        "record",
+        "edit address",
+        "release address",
+        "move",
+    ),
+    *("detach", "reserve", "keep out", "lift", "add pool", "carve", "edit pool", "edit zone", "remove zone"),
+]
+
+
+@pytest.mark.parametrize("name", ACTS)
+def test_what_is_taken_back_leaves_all_as_it_was(world, acts, holds, name):
+    assert set(ACTS) == set(acts)
+    before = picture(world)
+    acts[name]()
+    assert picture(world) != before
+    undo(world, preview=True)
+    undo(world)
+    after = picture(world)
+    if name in ("give back", "grow", "shrink"):  # room is not kept again by itself
+        after, before = (
+            {k: v for k, v in told.items() if k not in ("space", "counts")} for told in (after, before)
+        )
+    assert after == before
+    holds()
+
+
+def test_several_changes_are_taken_back_in_turn_and_none_under_another(world, acts, holds):
+    before, numbers = picture(world), []
+    names = [
+        name
+        for name in ACTS
+        if name not in ("give back", "grow", "shrink", "remove zone", "release address", "detach")
+    ]
+    random.Random(7).shuffle(names)
+    for name in names:
+        acts[name]()
+        numbers.append(newest())
+    for number in reversed(numbers):
+        undo(world, number)
+    assert picture(world) == before
+    holds()
+
+
+def test_what_others_have_built_on_stays_and_says_by_what(world, holds):
+    from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+
+    pool = world.pool("10.40.0.0/20")
+    (subnet,) = world.ask(pool, length=26)
+    world.do(record_addresses, subnet.pk, AddressRequest("camera"))
+    recorded = newest()
+    with pytest.raises(BuiltOn, match="10.40.0.1 is recorded for camera"):
+        undo(world, subnet.pk)
+    undo(world, recorded)
+    world.do(edit_subnet, subnet.pk, {"notes": "in use"})
+    edited = newest()
+    with pytest.raises(BuiltOn) as refused:
+        undo(world, subnet.pk)
+    assert refused.value.suggestions == [f"undo {edited} first"]
+    assert refused.value.conflicts[0]["entry"] == edited
+    undo(world, edited)
+    undo(world)  # what was taken back is done again, in the same way
+    subnet.refresh_from_db()
+    assert subnet.notes == "in use"
+    with pytest.raises(BuiltOn):
+        undo(world, edited)
+    holds()
+
+
+def test_a_pool_with_blocks_in_it_stays(world, holds):
+    from lentra.registry.errors import InUse
+
+    pool = world.pool("10.40.0.0/20")
+    made = newest()
+    world.ask(pool, length=26)
+    with pytest.raises(InUse):
+        undo(world, made)
+    holds()
+
+
+def test_what_has_no_opposite_says_what_to_do_instead(world, holds):
+    from lentra.registry.operations.pools.add_pool import add_range
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+
+    pool = world.pool("10.40.0.0/20", cooling_days=0)
+    (subnet,) = world.ask(pool, length=26)
+    world.do(give_back_subnet, subnet.pk)
+    with pytest.raises(CannotUndo, match="ask for it again by its exact prefix"):
+        undo(world)
+    world.do(add_range, pool.pk, P("10.41.0.0/20"))
+    with pytest.raises(CannotUndo, match="'add range' of pool"):
+        undo(world)
+    with pytest.raises(UnknownName, match="no entry 4000000000"):
+        undo(world, 4_000_000_000)
+    holds()
+
+
+def test_a_requester_takes_back_its_own_and_lets_it_cool(world, holds):
+    requester, stranger = world.person("requester", [world.project]), world.person("requester", [world.project])
+    pool = world.pool("10.40.0.0/20", cooling_days=7)
+    (subnet,) = world.ask(pool, length=26, actor=requester)
+    with pytest.raises(NotAllowed, match="whoever made a change"):
+        undo(world, subnet.pk, actor=stranger)
+    undo(world, subnet.pk, actor=requester)
+    subnet.refresh_from_db()
+    assert subnet.state == "cooling"
+    undo(world, newest(), actor=requester)  # and brings it back
+    subnet.refresh_from_db()
+    assert (subnet.state, subnet.ends_at) == ("active", None)
+    holds()
