@@ -183,3 +183,22 @@ def test_a_person_changes_the_password_and_an_admin_unlocks_it_in_the_console(br
     admin.get_by_role("dialog").get_by_role("button", name="Forget the failed sign-ins").click()
     admin.get_by_role("dialog").wait_for(state="detached")
     assert requests.post(f"{live.url}/api/v1/session", json={"name": name, "password": new}).status_code == 200
+
+
+def test_a_change_is_taken_back_from_the_ledger(open_as, live, planner, fresh_pool):  # noqa: F811
+    wanted = {"project": "ticketing", "tier": "app", "zone": "ml-1", "length": 27}
+    made = planner.request(pool=fresh_pool("10.40.64.0/20"), **wanted, count=2)
+    name, entry = made.result["subnets"][1]["name"], made.changes[1]["entry"]
+    page = open_as("planner")
+    page.goto(live.url + f"/ledger?text={name}")
+    page.get_by_role("button", name=f"Take back {entry}").focus()
+    page.keyboard.press("Enter")
+    dialog = page.get_by_role("dialog", name="Take the change back")
+    dialog.get_by_text(f"hand out subnet {made.result['subnets'][0]['name']}").wait_for()
+    assert dialog.get_by_text(f"lentra undo {entry}").count() == 1
+    dialog.get_by_label("Reason").fill("the wrong hall")
+    dialog.get_by_role("button", name="Take the change back").click()
+    page.get_by_role("cell", name="the wrong hall").first.wait_for()
+    assert not list(planner.subnets.list(text=name))
+    page.get_by_role("button", name=f"Take back {entry}").click()
+    page.get_by_text("others have built on it").wait_for()
