@@ -172,11 +172,8 @@ def test_a_person_changes_the_password_and_an_admin_unlocks_it_in_the_console(br
     page.reload()
     page.get_by_role("heading", name="Tokens and password").wait_for()  # this session goes on
     page.context.close()
-    statuses = [
-        requests.post(f"{live.url}/api/v1/session", json={"name": name, "password": old}).status_code
-        for _ in range(6)
-    ]
-    assert statuses == [401] * 5 + [429]
+    for _ in range(5):
+        assert requests.post(f"{live.url}/api/v1/session", json={"name": name, "password": old}).status_code == 401
     admin = open_as("admin")
     admin.goto(live.url + "/set-up/people")
     admin.get_by_role("button", name=f"Unlock: {name}").click()

@@ -123,6 +123,8 @@ def test_killed_workers_and_a_killed_database_lose_and_double_nothing(own_live):
             time.sleep(0.5)
             own_live.database.start()
             time.sleep(1.5)
+        while len(answered) < 60:  # on a slow machine, too, there is something to look at
+            time.sleep(0.1)
         stop.set()
 
     threads = [threading.Thread(target=storm, args=(n,)) for n in range(6)]

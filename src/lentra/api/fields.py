@@ -158,7 +158,7 @@ class RefSchema(OpenApiSerializerFieldExtension):
 
     def map_serializer_field(self, auto_schema: Any, direction: Any) -> dict[str, Any]:
         taken = {"oneOf": [{"type": "string"}, {"type": "integer"}, _REF_SCHEMA]}
-        return _REF_SCHEMA if direction == "response" else taken
+        return {"$ref": "#/components/schemas/Named"} if direction == "response" else taken
 
 
 @extend_schema_field({"oneOf": [{"type": "string"}, {"type": "integer"}, _REF_SCHEMA]})

@@ -8,6 +8,9 @@ Example:
     >>> seen = client.request(**wanted, preview=True)
     >>> seen.result["subnets"][0]["blocks"][0]["usable"]
     '59'
+
+Beside `Client`: `calls` and `records` have every operation and record with its types, `aio` the client for asyncio, `fake` a
+service in memory for tests.
 """
 
 from lentra.client.answers import Answer

@@ -4,16 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, Generic, Protocol, TypedDict, TypeVar
+from urllib.parse import quote
 
 if TYPE_CHECKING:
-    import requests
+    import httpx
 
 Record = dict[str, Any]
+Row = TypeVar("Row")
+Result = TypeVar("Result")
+
+
+class Page(TypedDict, Generic[Row]):
+    """A page of a list; `next` and `previous` are the addresses of those beside it."""
+
+    next: str | None
+    previous: str | None
+    results: list[Row]
 
 
 @dataclass(frozen=True)
-class Answer:
+class Answer(Generic[Result]):
     """The answer to a changing call.
 
     Attributes:
@@ -24,12 +35,25 @@ class Answer:
         replayed: True if an earlier call with the same key had done it already.
     """
 
-    result: Any
+    result: Result
     notes: list[str]
     changes: list[Record]
     preview: bool
     proposal: str | None
     replayed: bool
+
+    @classmethod
+    def of(cls, answer: httpx.Response) -> Answer[Result]:
+        """The answer that a service has sent."""
+        told = answer.json()
+        return cls(
+            result=told["result"],
+            notes=told["notes"],
+            changes=told["changes"],
+            preview=told["preview"],
+            proposal=told["proposal"],
+            replayed=answer.headers.get("Idempotent-Replay") == "true",
+        )
 
 
 class Caller(Protocol):
@@ -44,7 +68,7 @@ class Caller(Protocol):
         body: Mapping[str, Any] | None = None,
         headers: Mapping[str, str] | None = None,
         safe: bool = False,
-    ) -> requests.Response:
+    ) -> httpx.Response:
         """One call."""
 
     def change(
@@ -57,8 +81,13 @@ class Caller(Protocol):
         why: str = "",
         key: str | None = None,
         version: int | None = None,
-    ) -> Answer:
+    ) -> Answer[Any]:
         """A changing call."""
 
     def pages(self, path: str, query: Mapping[str, Any]) -> Iterator[Record]:
         """All records of a list."""
+
+
+def part(ref: str | int) -> str:
+    """A name or number as a part of an address."""
+    return quote(str(ref), safe=":")

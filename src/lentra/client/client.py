@@ -2,36 +2,23 @@
 
 from __future__ import annotations
 
-import random
 import time
-import uuid
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from functools import cached_property
 from types import TracebackType
 from typing import TYPE_CHECKING, Any
 
+from lentra.client.answers import Answer, Record, part
+from lentra.client.calling import Call, Tries, next_page, of_change, settings_of
+from lentra.client.collections import Collection, People, Plans, Pools, Subnets
+
 if TYPE_CHECKING:
-    import requests
+    import httpx
 
-from lentra.client.answers import Answer, Record
-from lentra.client.collections import Collection, People, Plans, Pools, Subnets, part
-from lentra.client.errors import NotReachable, Problem, problem_from
+    from lentra.client.calls import Calls
 
-_RETRIED = (502, 503, 504)
-_LONGEST_PAUSE = 10
 _WIDE = {"limit": 1000}  # as many rows a page as there may be, where all are fetched
-
-
-class _Bearer:
-    """Signs calls with a token, or not at all: never with a name and password that a file on this machine has."""
-
-    def __init__(self, token: str | None) -> None:
-        self.token = token
-
-    def __call__(self, call: requests.PreparedRequest) -> requests.PreparedRequest:
-        if self.token:
-            call.headers["Authorization"] = f"Bearer {self.token}"
-        return call
 
 
 class Client:
@@ -44,6 +31,9 @@ class Client:
         retries: how often a call is tried again when the service is away or busy, after as many seconds as it says.
             Calls that change something carry an idempotency key, so that trying again never does it twice.
         verify: False, or the file of a certificate authority, for a service whose certificate is not known here.
+        transport: what answers in the place of a network, such as `lentra.client.fake.FakeService`.
+
+    Its methods are comfortable; `calls` has one for each operation of the API, with the types of its document.
 
     A client keeps connections open until `close`, or the end of a ``with``. Threads have one each.
 
@@ -62,17 +52,14 @@ class Client:
         timeout: float = 30,
         retries: int = 5,
         verify: bool | str = True,
+        transport: httpx.BaseTransport | None = None,
     ) -> None:
-        import requests  # takes longer than all else: a command that makes no call does without
+        import httpx  # takes longer than all else: a command that makes no call does without
 
         self.url = url.rstrip("/")
-        self.timeout = timeout
         self.retries = retries
-        self.http = requests.Session()
-        self.http.verify = verify
+        self.http = httpx.Client(**settings_of(token, timeout, verify), transport=transport)
         self._proposal: str | None = None
-        self.http.headers["User-Agent"] = "lentra-client"
-        self.http.auth = _Bearer(token)
         self.realms = Collection(self, "realms")
         self.rule_sheets = Collection(self, "rule-sheets")
         self.regions = Collection(self, "regions")
@@ -88,6 +75,13 @@ class Client:
         self.planned_needs = Collection(self, "planned-needs")
         self.addresses = Collection(self, "addresses")
         self.plans = Plans(self, "plans")
+
+    @cached_property
+    def calls(self) -> Calls:
+        """Every operation of the API, as it is in the document, typed."""
+        from lentra.client.calls import Calls
+
+        return Calls(self.call)
 
     def __enter__(self) -> Client:
         return self
@@ -129,7 +123,7 @@ class Client:
         """Revoke the token that this client signs in with."""
         self.call("DELETE", "session")
 
-    def change_password(self, current: str, new: str, *, revoke_tokens: bool = False) -> Answer:
+    def change_password(self, current: str, new: str, *, revoke_tokens: bool = False) -> Answer[Any]:
         """Give oneself a new password; with `revoke_tokens` all of one's tokens end, this one too."""
         body = {"current": current, "new": new, "revoke_tokens": revoke_tokens}
         return self.change("POST", "session/password", body)
@@ -267,7 +261,7 @@ class Client:
         """Ledger entries, newest first, filtered by kind, record, actor, verb or text."""
         return self.pages("ledger", of)
 
-    def undo(self, number: int, *, preview: bool = False, why: str = "", key: str | None = None) -> Answer:
+    def undo(self, number: int, *, preview: bool = False, why: str = "", key: str | None = None) -> Answer[Any]:
         """Take back the change that a ledger entry belongs to, while nobody has built on it.
 
         Raises:
@@ -279,13 +273,15 @@ class Client:
         """Whether all that must hold, holds."""
         return self._record("verify")
 
-    def mend(self, *, preview: bool = False, why: str = "") -> Answer:
+    def mend(self, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Rebuild counters, free counts, tiles and due times from the extents, where they differ; for admins."""
         return self.change("POST", "verify/mend", preview=preview, why=why)
 
     # --- asking and giving back ---
 
-    def request(self, *, preview: bool = False, why: str = "", key: str | None = None, **wanted: Any) -> Answer:
+    def request(
+        self, *, preview: bool = False, why: str = "", key: str | None = None, **wanted: Any
+    ) -> Answer[Any]:
         """Ask for subnets.
 
         Args:
@@ -307,7 +303,7 @@ class Client:
         preview: bool = False,
         why: str = "",
         key: str | None = None,
-    ) -> Answer:
+    ) -> Answer[Any]:
         """Give a subnet back.
 
         Args:
@@ -318,7 +314,7 @@ class Client:
         body = {"at_once": at_once, "despite_use": despite_use}
         return self.change("POST", path, body, preview=preview, why=why, key=key)
 
-    def set_up_cluster(self, *, preview: bool = False, why: str = "", **wanted: Any) -> Answer:
+    def set_up_cluster(self, *, preview: bool = False, why: str = "", **wanted: Any) -> Answer[Any]:
         """Hand out a cluster's node subnet, and reserve or keep out the ranges that it brings along."""
         return self.change("POST", "clusters", wanted, preview=preview, why=why)
 
@@ -334,37 +330,19 @@ class Client:
         why: str = "",
         key: str | None = None,
         version: int | None = None,
-    ) -> Answer:
+    ) -> Answer[Any]:
         """A changing call. POSTs always carry an idempotency key."""
-        headers = {}
-        if method == "POST" and not preview:
-            headers["Idempotency-Key"] = key or str(uuid.uuid4())
-        if version is not None:
-            headers["If-Match"] = f'"{version}"'
-        query = {"preview": "true" if preview else None, "why": why or None}
-        body = dict(body or {})
-        if self._proposal and not preview:
-            body.setdefault("proposal", self._proposal)
-        answer = self.call(method, path, query=query, body=body, headers=headers)
-        told = answer.json()
-        return Answer(
-            result=told["result"],
-            notes=told["notes"],
-            changes=told["changes"],
-            preview=told["preview"],
-            proposal=told["proposal"],
-            replayed=answer.headers.get("Idempotent-Replay") == "true",
-        )
+        sent = of_change(method, body, preview, why, self._proposal, key, version)
+        return Answer.of(self.call(method, path, **sent))
 
     def pages(self, path: str, query: Mapping[str, Any]) -> Iterator[Record]:
         """All records of a list, page by page as they are needed."""
         answer = self.call("GET", path, query=query).json()
         while True:
             yield from answer["results"]
-            if not answer["next"]:
+            if not (following := next_page(answer)):
                 return
-            # The service may be known here by another address than it knows itself.
-            answer = self.call("GET", path + "?" + answer["next"].partition("?")[2]).json()
+            answer = self.call("GET", f"{path}?{following}").json()
 
     def call(
         self,
@@ -375,7 +353,7 @@ class Client:
         body: Mapping[str, Any] | None = None,
         headers: Mapping[str, str] | None = None,
         safe: bool = False,
-    ) -> requests.Response:
+    ) -> httpx.Response:
         """One call, tried again while the service is away or busy and it is safe to.
 
         Args:
@@ -385,35 +363,21 @@ class Client:
             NotReachable: no answer after all retries.
             Problem: the service refuses.
         """
-        import requests
+        import httpx
 
-        given = {name: value for name, value in (query or {}).items() if value is not None}
-        safe = safe or method == "GET" or "Idempotency-Key" in (headers or {}) or bool(given.get("preview"))
-        tries = self.retries + 1 if safe else 1
-        failure: Exception | None = None
-        for attempt in range(tries):
-            if attempt:
-                time.sleep(_pause(attempt, failure))
+        call = Call(method, path, query, body, headers, safe)
+        tries = Tries(call, self.url, self.retries)
+        while True:
             try:
-                answer = self.http.request(
-                    method,
-                    f"{self.url}/api/v1/{path}",
-                    params=given,
-                    json=body,
-                    headers=dict(headers or {}),
-                    timeout=self.timeout,
-                )
-            except requests.RequestException as error:
-                failure = NotReachable(f"{self.url} does not answer: {_plain(error)}")
-                failure.__cause__ = error
-                continue
-            if answer.ok:
-                return answer
-            failure = _problem_of(answer)
-            if answer.status_code not in _RETRIED:
-                raise failure
-        assert failure is not None
-        raise failure
+                answer = self.http.request(**call.for_httpx(self.url))
+            except (httpx.RequestError, httpx.InvalidURL) as error:
+                pause = tries.lost(error)
+            else:
+                waiting = tries.refused(answer)
+                if waiting is None:
+                    return answer
+                pause = waiting
+            time.sleep(pause)
 
     def _worked_out(self, path: str, body: Mapping[str, Any]) -> Record:
         return dict(self.call("POST", path, body=body, safe=True).json())
@@ -438,36 +402,3 @@ def sign_in(url: str, name: str, password: str, token_name: str) -> tuple[str, R
     }
     made = client.call("POST", "tokens", body={"name": token_name}, headers=headers).json()
     return str(made["result"]["text"]), dict(person)
-
-
-def _problem_of(answer: requests.Response) -> Problem:
-    try:
-        document = answer.json()
-    except ValueError:
-        document = {}
-    if not isinstance(document, dict) or "code" not in document:
-        document = {
-            "status": answer.status_code,
-            "code": "busy" if answer.status_code in _RETRIED else "",
-            "detail": f"the service answered {answer.status_code} without saying why",
-        }
-    problem = problem_from(document)
-    problem.request_id = answer.headers.get("X-Request-ID")
-    seconds = answer.headers.get("Retry-After", "")
-    problem.retry_after = int(seconds) if seconds.isdigit() else None
-    return problem
-
-
-def _pause(attempt: int, failure: Exception | None) -> float:
-    """Seconds before the next try: what the service says, or longer and longer."""
-    own = min(0.2 * 2**attempt, 5) * random.uniform(0.5, 1)
-    said = failure.retry_after if isinstance(failure, Problem) else None
-    return own if said is None else min(said, _LONGEST_PAUSE) * random.uniform(0.2, 1)
-
-
-def _plain(error: Exception) -> str:
-    text = str(error)
-    for word, meaning in (("refused", "connection refused"), ("timed out", "no answer in time")):
-        if word in text:
-            return meaning
-    return text.partition("(")[0].strip() or type(error).__name__

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from typing import Any
-from urllib.parse import quote
 
-from lentra.client.answers import Answer, Caller, Record
+from lentra.client.answers import Answer, Caller, Record, part
 
 
 class Collection:
@@ -36,7 +35,7 @@ class Collection:
         """What uses the record, and which of its fields are fixed."""
         return dict(self.client.call("GET", f"{self.path}/{part(ref)}/use").json())
 
-    def add(self, *, preview: bool = False, why: str = "", **values: Any) -> Answer:
+    def add(self, *, preview: bool = False, why: str = "", **values: Any) -> Answer[Any]:
         """Add a record."""
         return self.client.change("POST", self.path, values, preview=preview, why=why)
 
@@ -48,12 +47,12 @@ class Collection:
         why: str = "",
         if_version: int | None = None,
         **values: Any,
-    ) -> Answer:
+    ) -> Answer[Any]:
         """Set values on a record; with ``if_version`` only if it has not changed since that version."""
         path = f"{self.path}/{part(ref)}"
         return self.client.change("PATCH", path, values, preview=preview, why=why, version=if_version)
 
-    def remove(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+    def remove(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Remove a record that nothing uses."""
         return self.client.change("DELETE", f"{self.path}/{part(ref)}", preview=preview, why=why)
 
@@ -70,7 +69,7 @@ class Pools(Collection):
         family: int = 4,
         preview: bool = False,
         why: str = "",
-    ) -> Answer:
+    ) -> Answer[Any]:
         """Add a range to a pool; a carved one takes it (or one of ``length``) from its parent."""
         path = f"pools/{part(ref)}/ranges"
         body = {"range": range} if range is not None else {"length": length, "family": family}
@@ -86,12 +85,12 @@ class Pools(Collection):
         preview: bool = False,
         why: str = "",
         **more: Any,
-    ) -> Answer:
+    ) -> Answer[Any]:
         """Put another range in the place of one; what lives in it moves only with ``rebase`` or a ``proposal``."""
         body = {"old": old, "new": new, "rebase": rebase, **more}
         return self.client.change("POST", f"pools/{part(ref)}/change-range", body, preview=preview, why=why)
 
-    def second_family(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
+    def second_family(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer[Any]:
         """Give every subnet of the pool an IPv6 block; ``numbering`` by number or by tag, ``within`` a prefix."""
         return self.client.change("POST", f"pools/{part(ref)}/second-family", how, preview=preview, why=why)
 
@@ -128,37 +127,39 @@ class Subnets(Collection):
         """How far each of its blocks can grow in place, and what is in the way."""
         return list(self.client.call("GET", f"subnets/{part(ref)}/headroom").json())
 
-    def grow(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
+    def grow(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer[Any]:
         """Grow in place, to ``length`` or until ``hosts`` fit; ``downward``, ``second``: on explicit word."""
         return self._do(ref, "grow", how, preview, why)
 
-    def shrink(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer:
+    def shrink(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer[Any]:
         """Give back the unused part: keep ``length``, so many ``hosts``, or the part ``keep``."""
         return self._do(ref, "shrink", how, preview, why)
 
-    def keep_room(self, ref: str | int, doublings: int, *, preview: bool = False, why: str = "") -> Answer:
+    def keep_room(self, ref: str | int, doublings: int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Keep so many doublings free behind the block."""
         return self._do(ref, "room", {"doublings": doublings}, preview, why)
 
-    def replace(self, ref: str | int, *, preview: bool = False, why: str = "", **new: Any) -> Answer:
+    def replace(self, ref: str | int, *, preview: bool = False, why: str = "", **new: Any) -> Answer[Any]:
         """A new subnet in the place of this one, which retires until it is given back."""
         return self._do(ref, "replace", new, preview, why)
 
-    def confirm(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+    def confirm(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Turn a held subnet into an active one."""
         return self._do(ref, "confirm", {}, preview, why)
 
     def attach(
         self, ref: str | int, target: str, *, move: bool = False, preview: bool = False, why: str = ""
-    ) -> Answer:
+    ) -> Answer[Any]:
         """Attach a public address to a target."""
         return self._do(ref, "attach", {"target": target, "move": move}, preview, why)
 
-    def detach(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+    def detach(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Detach a public address."""
         return self._do(ref, "detach", {}, preview, why)
 
-    def record(self, ref: str | int, name: str, *, preview: bool = False, why: str = "", **what: Any) -> Answer:
+    def record(
+        self, ref: str | int, name: str, *, preview: bool = False, why: str = "", **what: Any
+    ) -> Answer[Any]:
         """Record an ``address`` of the subnet, or the next free one, or ``count`` of them."""
         return self._do(ref, "addresses", {"name": name, **what}, preview, why)
 
@@ -166,7 +167,7 @@ class Subnets(Collection):
         """What each address of the subnet's blocks is for."""
         return dict(self.client.call("GET", f"subnets/{part(ref)}/address-map").json())
 
-    def _do(self, ref: str | int, what: str, body: Mapping[str, Any], preview: bool, why: str) -> Answer:
+    def _do(self, ref: str | int, what: str, body: Mapping[str, Any], preview: bool, why: str) -> Answer[Any]:
         return self.client.change("POST", f"subnets/{part(ref)}/{what}", body, preview=preview, why=why)
 
     def history(self, ref: str | int) -> list[Record]:
@@ -192,15 +193,15 @@ class Plans(Collection):
         (True, 4)
     """
 
-    def preview(self, plan: str | Mapping[str, Any], **options: Any) -> Answer:
+    def preview(self, plan: str | Mapping[str, Any], **options: Any) -> Answer[Any]:
         """What the plan comes to; its ``proposal`` makes a commit do exactly that."""
         return self._send(plan, True, "", options)
 
-    def commit(self, plan: str | Mapping[str, Any], *, why: str = "", **options: Any) -> Answer:
+    def commit(self, plan: str | Mapping[str, Any], *, why: str = "", **options: Any) -> Answer[Any]:
         """Hand out what is not there yet, all or nothing; ``give_back`` what is no longer wanted."""
         return self._send(plan, False, why, options)
 
-    def hold(self, plan: str | Mapping[str, Any], minutes: int, *, why: str = "", **options: Any) -> Answer:
+    def hold(self, plan: str | Mapping[str, Any], minutes: int, *, why: str = "", **options: Any) -> Answer[Any]:
         """Set the plan's space aside for some minutes; it falls back by itself unless committed."""
         return self._send(plan, False, why, {"hold_minutes": minutes, **options})
 
@@ -216,12 +217,14 @@ class Plans(Collection):
         despite_use: bool = False,
         preview: bool = False,
         why: str = "",
-    ) -> Answer:
+    ) -> Answer[Any]:
         """Remove a plan, with all its subnets given back if ``give_back`` (``despite_use``: also those in use inside)."""
         body = {"give_back": give_back, "despite_use": despite_use}
         return self.client.change("POST", f"plans/{part(ref)}/remove", body, preview=preview, why=why)
 
-    def expect(self, plan: str | Mapping[str, Any], day: str, *, preview: bool = False, why: str = "") -> Answer:
+    def expect(
+        self, plan: str | Mapping[str, Any], day: str, *, preview: bool = False, why: str = ""
+    ) -> Answer[Any]:
         """Add what a plan would hand out as planned needs of its pools, on a day."""
         given = {"text": plan} if isinstance(plan, str) else {"document": dict(plan)}
         return self.client.change("POST", "expected-plans", {**given, "day": day}, preview=preview, why=why)
@@ -230,7 +233,9 @@ class Plans(Collection):
         """The JSON Schema of the plan format."""
         return dict(self.client.call("GET", "plan-schema.json").json())
 
-    def _send(self, plan: str | Mapping[str, Any], preview: bool, why: str, options: Mapping[str, Any]) -> Answer:
+    def _send(
+        self, plan: str | Mapping[str, Any], preview: bool, why: str, options: Mapping[str, Any]
+    ) -> Answer[Any]:
         given = {"text": plan} if isinstance(plan, str) else {"document": dict(plan)}
         return self.client.change("POST", "plans", {**given, **options}, preview=preview, why=why)
 
@@ -238,15 +243,10 @@ class Plans(Collection):
 class People(Collection):
     """People, their lock after failed sign-ins, and their tokens together."""
 
-    def unlock(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+    def unlock(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Forget the failed sign-ins with a person's name; for admins."""
         return self.client.change("POST", f"{self.path}/{part(ref)}/unlock", preview=preview, why=why)
 
-    def revoke_tokens(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer:
+    def revoke_tokens(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Make all tokens of a person useless: one's own, or anybody's by an admin."""
         return self.client.change("POST", f"{self.path}/{part(ref)}/revoke-tokens", preview=preview, why=why)
-
-
-def part(ref: str | int) -> str:
-    """A name or number as a part of an address."""
-    return quote(str(ref), safe=":")

@@ -1,0 +1,1203 @@
+# Written by script/client_stubs.py from the OpenAPI document: `script/lint --fix` writes it anew.
+from typing import Any, Literal, NotRequired, TypedDict
+class Address(TypedDict):
+    id: int
+    version: int
+    address: str
+    family: int
+    kind: NotRequired[AddressKindEnum]
+    name: str
+    mac: NotRequired[str | None]
+    purpose: NotRequired[str]
+    subnet: Named
+    realm: Named
+    created_at: str
+AddressKindEnum = Literal["host", "gateway", "service", "virtual"]
+class AddressMap(TypedDict):
+    subnet: Named
+    blocks: list[BlockMap]
+class AddressesMade(TypedDict):
+    addresses: list[Address]
+class Alert(TypedDict):
+    id: int
+    kind: AlertKindEnum
+    realm: str
+    pool: Named | None
+    family: int | None
+    threshold: ThresholdEnum | None
+    stage: StageEnum | None
+    opened_at: str
+    resolved_at: str | None
+    text: str
+AlertKindEnum = Literal["threshold", "verification"]
+class AttachRequest(TypedDict):
+    target: str
+    move: NotRequired[bool]
+    proposal: NotRequired[str | None]
+BlankEnum = Literal[""]
+class Block(TypedDict):
+    prefix: str
+    family: int
+    first: str
+    last: str
+    total: str
+    usable: str | None
+class BlockHeadroom(TypedDict):
+    block: str
+    family: int
+    usable: str | None
+    hosts: str | None
+    can_grow_to: str
+    steps: list[GrowthStep]
+class BlockMap(TypedDict):
+    prefix: str
+    family: int
+    gateway: str | None
+    dhcp: str | None
+    total: str
+    totals: dict[str, str]
+    stretches: list[Stretch]
+class BreakdownRow(TypedDict):
+    realm: NotRequired[Named | None]
+    pool: NotRequired[Named | None]
+    region: NotRequired[Named | None]
+    zone: NotRequired[Named | None]
+    tier: NotRequired[Named | None]
+    project: NotRequired[Named | None]
+    subnets: int
+    used: str
+    percent: float
+    addresses: dict[str, str]
+    usable: str | None
+    hosts: str | None
+class Candidate(TypedDict):
+    pool: Named
+    realm: Named
+    region: Named | None
+    zone: Named | None
+    sheet: Named
+    length: int
+    block: str
+    usable: str
+    why: str
+    free: str
+    largest_free: str | None
+    used_percent: float
+    leaves: str
+    can_grow_to: str
+class CandidatesAnswer(TypedDict):
+    candidates: list[Candidate]
+    passed_over: list[str]
+class Carries(TypedDict):
+    prefix: str
+    sheet: str
+    hosts: str | None
+    subnets: dict[str, str]
+    nodes: int | None
+    nodes_alone: int | None
+CertaintyEnum = Literal["certain", "likely", "unsure"]
+class ChangeRangeRequest(TypedDict):
+    old: str
+    new: str
+    rebase: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class Changes(TypedDict):
+    what: str
+    by: str
+    subnets: int
+    ipv4: str
+class CheckQueryRequest(TypedDict):
+    realm: NotRequired[str | int | dict[str, Any]]
+    realms: NotRequired[list[str | int | dict[str, Any]]]
+    ranges: NotRequired[list[str]]
+    text: NotRequired[str]
+Checked = TypedDict("Checked", {"line": int, "text": str, "name": str, "range": str | None, "how": str, "meets": int, "clashes_with": list[int], "why": str, "suggestions": list[str], "pool": Named | None, "with": list[Met]})
+class Clearing(TypedDict):
+    prefix: str
+    addresses: str
+    blocks: list[MovedBlock]
+    room: list[MovedBlock]
+class ClusterMade(TypedDict):
+    size: ClusterSize
+    subnet: Subnet
+    reservations: list[Reservation]
+    keep_outs: list[KeepOut]
+    why: list[str]
+class ClusterRequest(TypedDict):
+    nodes: int
+    surge: NotRequired[int]
+    workloads: NotRequired[int]
+    balancers: NotRequired[int]
+    own_range: NotRequired[bool]
+    length: NotRequired[int]
+    service_range: NotRequired[str]
+    name_service: NotRequired[str]
+    name: str
+    pool: str | int | dict[str, Any]
+    project: str | int | dict[str, Any]
+    tier: str | int | dict[str, Any]
+    zone: NotRequired[str | int | dict[str, Any] | None]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    workload_range: NotRequired[str]
+    bridge_range: NotRequired[str]
+    take_as: NotRequired[TakeAsEnum]
+    labels: NotRequired[dict[str, str]]
+    proposal: NotRequired[str | None]
+class ClusterSize(TypedDict):
+    subnet: Size
+    most_nodes: int
+    workload_length: int | None
+    slice_length: int | None
+    services: ServiceRange | None
+class ClusterSizeQueryRequest(TypedDict):
+    sheet: NotRequired[str]
+    pool: NotRequired[str]
+    nodes: int
+    surge: NotRequired[int]
+    workloads: NotRequired[int]
+    balancers: NotRequired[int]
+    own_range: NotRequired[bool]
+    length: NotRequired[int]
+    service_range: NotRequired[str]
+    name_service: NotRequired[str]
+class Compaction(TypedDict):
+    pool: Named
+    family: int
+    length: int
+    fits: str
+    free: str
+    largest_free: str | None
+    possible: str | None
+    options: list[Clearing]
+    why: str | None
+class Departure(TypedDict):
+    slot: str
+    what: str
+    subnet: Named | None
+EnvironmentEnum = Literal["production", "staging", "test", "development"]
+class ExpectPlanRequest(TypedDict):
+    text: NotRequired[str]
+    document: NotRequired[dict[str, Any]]
+    day: str
+    proposal: NotRequired[str | None]
+class Expected(TypedDict):
+    needs: list[PlannedNeed]
+class Explanation(TypedDict):
+    prefix: str
+    family: int
+    total: str
+    withheld: str
+    usable: str
+    first: str
+    last: str
+    first_usable: str | None
+    last_usable: str | None
+    gateways: list[str]
+    enclosing: list[str]
+    children: dict[str, str]
+    reverse_names: list[str]
+    sheet: str
+    special: list[str]
+    notes: list[str]
+FamilyEnum = Literal[4, 6]
+class Fan(TypedDict):
+    day: str
+    low: str
+    likely: str
+    high: str
+class Finding(TypedDict):
+    where: str
+    text: str
+    consequence: str
+    code: str
+    suggestions: list[str]
+class Fit(TypedDict):
+    length: int
+    count: str
+class FitsBeside(TypedDict):
+    length: int
+    today: str
+    then: str
+class Found(TypedDict):
+    kind: str
+    id: int
+    name: str
+    realm: Named | None
+    about: str
+    why: str
+GatewayEnum = Literal["none", "first", "last"]
+class GridCell(TypedDict):
+    zone: str
+    tier: str
+    gap: bool
+    usable: str
+    hosts: str
+    subnets: list[GridSubnet]
+class GridSubnet(TypedDict):
+    id: int
+    name: str
+    blocks: list[str]
+    room: list[str]
+    usable: str | None
+    hosts: str | None
+class GrowRequest(TypedDict):
+    length: NotRequired[int]
+    hosts: NotRequired[int]
+    growth: NotRequired[int]
+    family: NotRequired[FamilyEnum]
+    downward: NotRequired[bool]
+    second: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class GrowthStep(TypedDict):
+    prefix: str
+    length: int
+    possible: bool
+    moves_first: bool
+    in_the_way: list[InTheWay]
+    why: str
+class HandedOut(TypedDict):
+    subnets: list[Subnet]
+    why: list[str]
+class HeadroomRow(TypedDict):
+    pool: Named
+    realm: Named
+    family: int
+    used_percent: float
+    largest_free: str | None
+    per_month: str | None
+    no_forecast: str | None
+    window_days: int
+    confidence_percent: int
+    thresholds: list[Threshold]
+class Holder(TypedDict):
+    range: str
+    state: str
+    pool: str
+    addresses: str
+    owner: NotRequired[str]
+    id: NotRequired[int]
+    project: NotRequired[str]
+    zone: NotRequired[str | None]
+    region: NotRequired[str | None]
+    tier: NotRequired[str]
+    until: NotRequired[str]
+    keep_out: NotRequired[int]
+    reservation: NotRequired[int]
+    reason: NotRequired[str]
+    service: NotRequired[str]
+class Idle(TypedDict):
+    kind: str
+    what: str
+    id: int
+    where: str
+    since: str | None
+    days: int | None
+    why: str
+    step: str
+class InTheWay(TypedDict):
+    range: str
+    state: str
+    owner: str | None
+    addresses: str
+class KeepOut(TypedDict):
+    id: int
+    version: int
+    realm: Named
+    range: str
+    kind: NotRequired[KeepOutKindEnum]
+    reason: str
+    source: NotRequired[str]
+    since: NotRequired[str | None]
+    certainty: NotRequired[CertaintyEnum]
+KeepOutKindEnum = Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"]
+class KeepOutRequest(TypedDict):
+    realm: str | int | dict[str, Any]
+    range: str
+    kind: NotRequired[KeepOutKindEnum]
+    reason: str
+    source: NotRequired[str]
+    since: NotRequired[str | None]
+    certainty: NotRequired[CertaintyEnum]
+    despite_use: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class Kept(TypedDict):
+    id: int
+    range: str
+    kind: str
+    reason: str
+class Ledger(TypedDict):
+    number: int
+    at: str
+    actor_name: str
+    verb: str
+    kind: str
+    record: int
+    name: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
+    why: NotRequired[str]
+    operation: str
+class Length(TypedDict):
+    family: FamilyEnum
+    length: int
+class LengthHeadroom(TypedDict):
+    length: int
+    fits: str
+    asked: int
+    until: str | None
+    days: int | None
+class LengthRequest(TypedDict):
+    family: FamilyEnum
+    length: int
+class ListedRange(TypedDict):
+    prefix: str
+    family: int
+    realm: str
+    mark: str
+    name: str
+    project: str
+    zone: str
+    tier: str
+class MapBranch(TypedDict):
+    range: str
+    start: float
+    share: float
+    length: int
+    used_percent: float
+class MapCell(TypedDict):
+    range: str
+    start: float
+    share: float
+    state: str
+    addresses: str
+    free: str
+    extents: int
+    pool: Named | None
+    subnet: Named | None
+    child: Named | None
+    reservation: Named | None
+    project: str | None
+    zone: str | None
+    tier: str | None
+    since: str | None
+    hosts: str | None
+    usable: str | None
+    sums: dict[str, str] | None
+    why: str | None
+class MapPool(TypedDict):
+    range: str
+    start: float
+    share: float
+    id: int
+    name: str
+    depth: int
+class MapStart(TypedDict):
+    realm: str
+    pool: str
+    range: str
+class MapStep(TypedDict):
+    id: int
+    name: str
+    range: str
+class Mended(TypedDict):
+    mended: list[str]
+class Met(TypedDict):
+    range: str
+    state: str
+    pool: NotRequired[str]
+    addresses: str
+    owner: NotRequired[str]
+    id: NotRequired[int]
+    project: NotRequired[str]
+    zone: NotRequired[str | None]
+    region: NotRequired[str | None]
+    tier: NotRequired[str]
+    until: NotRequired[str]
+    keep_out: NotRequired[int]
+    reservation: NotRequired[int]
+    reason: NotRequired[str]
+    service: NotRequired[str]
+    how: str
+    realm: str
+class Move(TypedDict):
+    kind: str
+    owner: str
+    was: str
+    lands: str
+class MovedBlock(TypedDict):
+    prefix: str
+    addresses: str
+    subnet: Named
+    project: str
+    zone: str | None
+    tier: str
+class Named(TypedDict):
+    id: int
+    name: str
+class NeedRequest(TypedDict):
+    name: str
+    hosts: NotRequired[int]
+    growth: NotRequired[int]
+    length: NotRequired[int]
+class NewAddressesRequest(TypedDict):
+    name: str
+    address: NotRequired[str | None]
+    count: NotRequired[int]
+    family: NotRequired[FamilyEnum]
+    kind: NotRequired[AddressKindEnum]
+    mac: NotRequired[str | None]
+    purpose: NotRequired[str]
+    service: NotRequired[str]
+    proposal: NotRequired[str | None]
+class NewRangeRequest(TypedDict):
+    range: NotRequired[str]
+    family: NotRequired[FamilyEnum]
+    length: NotRequired[int]
+    proposal: NotRequired[str | None]
+NumberingEnum = Literal["number", "tag"]
+OriginEnum = Literal["own", "provider"]
+class PackQueryRequest(TypedDict):
+    sheet: NotRequired[str]
+    pool: NotRequired[str]
+    needs: list[NeedRequest]
+    inside: NotRequired[str]
+    family: NotRequired[FamilyEnum]
+class Packed(TypedDict):
+    sized: list[Sized]
+    least: str
+    total: str
+    left: list[str]
+    left_over: str | None
+class Paired(TypedDict):
+    subnet: dict[str, Any]
+    block: str
+class PasswordRequest(TypedDict):
+    current: str
+    new: str
+    revoke_tokens: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class PatchedAddressEditRequest(TypedDict):
+    name: NotRequired[str]
+    kind: NotRequired[AddressKindEnum]
+    mac: NotRequired[str | None]
+    purpose: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedKeepOutRequest(TypedDict):
+    realm: NotRequired[str | int | dict[str, Any]]
+    range: NotRequired[str]
+    kind: NotRequired[KeepOutKindEnum]
+    reason: NotRequired[str]
+    source: NotRequired[str]
+    since: NotRequired[str | None]
+    certainty: NotRequired[CertaintyEnum]
+    despite_use: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class PatchedPersonRequest(TypedDict):
+    name: NotRequired[str]
+    full_name: NotRequired[str]
+    role: NotRequired[RoleEnum]
+    active: NotRequired[bool]
+    projects: NotRequired[list[str | int | dict[str, Any]]]
+    password: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedPlannedNeedRequest(TypedDict):
+    name: NotRequired[str]
+    pool: NotRequired[str | int | dict[str, Any]]
+    family: NotRequired[int]
+    length: NotRequired[int]
+    count: NotRequired[int]
+    day: NotRequired[str]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    reason: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedPoolRequest(TypedDict):
+    realm: NotRequired[str | int | dict[str, Any]]
+    name: NotRequired[str]
+    parent: NotRequired[str | int | dict[str, Any] | None]
+    sheet: NotRequired[str | int | dict[str, Any]]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    zone: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    origin: NotRequired[OriginEnum]
+    exposure: NotRequired[PoolExposureEnum]
+    about: NotRequired[str]
+    cooling_days: NotRequired[int]
+    warning_percent: NotRequired[int]
+    critical_percent: NotRequired[int]
+    placement_v4: NotRequired[PlacementEnum]
+    placement_v6: NotRequired[PlacementEnum]
+    shortest_v4: NotRequired[int | None]
+    longest_v4: NotRequired[int | None]
+    unit_v6: NotRequired[int]
+    ranges: NotRequired[list[str]]
+    lengths: NotRequired[list[LengthRequest]]
+    placement: NotRequired[PlacementEnum]
+    proposal: NotRequired[str | None]
+class PatchedProjectRequest(TypedDict):
+    name: NotRequired[str]
+    title: NotRequired[str]
+    contact: NotRequired[str]
+    environment: NotRequired[EnvironmentEnum]
+    public_quota: NotRequired[int | None]
+    proposal: NotRequired[str | None]
+class PatchedRealmRequest(TypedDict):
+    name: NotRequired[str]
+    about: NotRequired[str]
+    private_only: NotRequired[bool]
+    name_template: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedRegionRequest(TypedDict):
+    name: NotRequired[str]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedReservationRequest(TypedDict):
+    name: NotRequired[str]
+    pool: NotRequired[str | int | dict[str, Any]]
+    family: NotRequired[FamilyEnum]
+    range: NotRequired[str]
+    kind: NotRequired[ReservationKindEnum]
+    reason: NotRequired[str]
+    service: NotRequired[str]
+    ends_at: NotRequired[str | None]
+    projects: NotRequired[list[str | int | dict[str, Any]]]
+    tiers: NotRequired[list[str | int | dict[str, Any]]]
+    length: NotRequired[int]
+    hosts: NotRequired[int]
+    growth: NotRequired[int]
+    placement: NotRequired[PlacementEnum]
+    proposal: NotRequired[str | None]
+class PatchedSheetRequest(TypedDict):
+    name: NotRequired[str]
+    about: NotRequired[str]
+    v4: NotRequired[dict[str, Any] | None]
+    v6: NotRequired[dict[str, Any] | None]
+    ipv6_needs_ipv4: NotRequired[bool]
+    tag_needed: NotRequired[bool]
+    dhcp: NotRequired[bool]
+    workloads_min: NotRequired[int]
+    workloads_max: NotRequired[int]
+    hd_threshold: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedSubnetEditRequest(TypedDict):
+    name: NotRequired[str]
+    purpose: NotRequired[str]
+    notes: NotRequired[str]
+    labels: NotRequired[dict[str, str]]
+    hosts: NotRequired[int | None]
+    growth: NotRequired[int]
+    service: NotRequired[str]
+    tag: NotRequired[int | str | None]
+    outer_tag: NotRequired[int]
+    gateway: NotRequired[str]
+    dhcp: NotRequired[str]
+    name_servers: NotRequired[list[str]]
+    dns_suffix: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedTierRequest(TypedDict):
+    name: NotRequired[str]
+    exposure: NotRequired[TierExposureEnum]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedZoneRequest(TypedDict):
+    name: NotRequired[str]
+    region: NotRequired[str | int | dict[str, Any]]
+    physical: NotRequired[str]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class Person(TypedDict):
+    id: int
+    version: int
+    name: str
+    full_name: NotRequired[str]
+    role: RoleEnum
+    active: NotRequired[bool]
+    projects: NotRequired[list[Named]]
+    failed_sign_ins: int
+    locked_until: str | None
+class PersonRequest(TypedDict):
+    name: str
+    full_name: NotRequired[str]
+    role: RoleEnum
+    active: NotRequired[bool]
+    projects: NotRequired[list[str | int | dict[str, Any]]]
+    password: NotRequired[str]
+    proposal: NotRequired[str | None]
+PlacementEnum = Literal["snug", "low", "roomy"]
+class Plan(TypedDict):
+    id: int
+    version: int
+    name: str
+    realm: Named
+    project: Named
+    state: PlanStateEnum
+    ends_at: NotRequired[str | None]
+    changed_at: str
+    document: dict[str, Any]
+    source: NotRequired[str]
+class PlanBlock(TypedDict):
+    slot: str
+    change: str
+    zone: str | None
+    tier: str
+    name: str
+    blocks: list[str]
+    room: list[str]
+    usable: str | None
+    gateway: str
+    tag: int | None
+    id: int | None
+class PlanInRequest(TypedDict):
+    text: NotRequired[str]
+    document: NotRequired[dict[str, Any]]
+    proposal: NotRequired[str | None]
+    hold_minutes: NotRequired[int | None]
+    give_back: NotRequired[bool]
+    despite_use: NotRequired[bool]
+class PlanReserving(TypedDict):
+    pool: Named
+    range: str
+    kind: str
+    zone: str
+PlanStateEnum = Literal["held", "committed"]
+class PlanUsage(TypedDict):
+    pool: Named
+    family: int
+    before_percent: float
+    after_percent: float
+    total: str
+    free_before: str
+    free_after: str
+    largest_free_before: str | None
+    largest_free_after: str | None
+class PlannedNeed(TypedDict):
+    id: int
+    version: int
+    name: str
+    pool: Named
+    family: NotRequired[int]
+    length: int
+    count: NotRequired[int]
+    day: str
+    project: NotRequired[Named | None]
+    reason: str
+    plan: str
+    addresses: str
+class PlannedNeedRequest(TypedDict):
+    name: str
+    pool: str | int | dict[str, Any]
+    family: NotRequired[int]
+    length: int
+    count: NotRequired[int]
+    day: str
+    project: NotRequired[str | int | dict[str, Any] | None]
+    reason: str
+    proposal: NotRequired[str | None]
+class Pool(TypedDict):
+    id: int
+    version: int
+    realm: NotRequired[Named]
+    name: str
+    parent: NotRequired[Named | None]
+    sheet: NotRequired[Named]
+    sheet_inherited: bool
+    region: NotRequired[Named | None]
+    zone: NotRequired[Named | None]
+    project: NotRequired[Named | None]
+    origin: NotRequired[OriginEnum]
+    exposure: NotRequired[PoolExposureEnum]
+    about: NotRequired[str]
+    cooling_days: NotRequired[int]
+    warning_percent: NotRequired[int]
+    critical_percent: NotRequired[int]
+    placement_v4: NotRequired[PlacementEnum]
+    placement_v6: NotRequired[PlacementEnum]
+    shortest_v4: NotRequired[int | None]
+    longest_v4: NotRequired[int | None]
+    unit_v6: NotRequired[int]
+    ranges: NotRequired[list[str]]
+PoolExposureEnum = Literal["private", "public"]
+class PoolHeadroom(TypedDict):
+    family: int
+    used: str
+    per_month: str | None
+    no_forecast: str | None
+    window_days: int
+    confidence_percent: int
+    readings: list[TakenReading]
+    fan: list[Fan]
+    total: str
+    used_percent: float
+    warning_percent: int
+    critical_percent: int
+    thresholds: list[Threshold]
+    lengths: list[LengthHeadroom]
+    steps: list[Step]
+class PoolRequest(TypedDict):
+    realm: NotRequired[str | int | dict[str, Any]]
+    name: str
+    parent: NotRequired[str | int | dict[str, Any] | None]
+    sheet: NotRequired[str | int | dict[str, Any]]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    zone: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    origin: NotRequired[OriginEnum]
+    exposure: NotRequired[PoolExposureEnum]
+    about: NotRequired[str]
+    cooling_days: NotRequired[int]
+    warning_percent: NotRequired[int]
+    critical_percent: NotRequired[int]
+    placement_v4: NotRequired[PlacementEnum]
+    placement_v6: NotRequired[PlacementEnum]
+    shortest_v4: NotRequired[int | None]
+    longest_v4: NotRequired[int | None]
+    unit_v6: NotRequired[int]
+    ranges: NotRequired[list[str]]
+    lengths: NotRequired[list[LengthRequest]]
+    placement: NotRequired[PlacementEnum]
+    proposal: NotRequired[str | None]
+class PoolUsage(TypedDict):
+    pool: Named
+    realm: Named
+    parent: Named | None
+    region: Named | None
+    zone: Named | None
+    warning_percent: int
+    critical_percent: int
+    own: list[Usage]
+    with_carved: list[Usage]
+class Project(TypedDict):
+    id: int
+    version: int
+    name: str
+    title: NotRequired[str]
+    contact: NotRequired[str]
+    environment: NotRequired[EnvironmentEnum]
+    public_quota: NotRequired[int | None]
+class ProjectGrid(TypedDict):
+    project: Named
+    zones: list[str]
+    tiers: list[str]
+    cells: list[GridCell]
+class ProjectRequest(TypedDict):
+    name: str
+    title: NotRequired[str]
+    contact: NotRequired[str]
+    environment: NotRequired[EnvironmentEnum]
+    public_quota: NotRequired[int | None]
+    proposal: NotRequired[str | None]
+class ProposedPlan(TypedDict):
+    plan: Plan | None
+    possible: bool
+    counts: dict[str, int]
+    blocks: list[PlanBlock]
+    reserving: list[PlanReserving]
+    usage: list[PlanUsage]
+    notes: list[Finding]
+    errors: list[Finding]
+    ends_at: str | None
+class RangeChanged(TypedDict):
+    pool: Pool
+    moves: list[Move]
+class RangeSize(TypedDict):
+    family: int
+    length: int
+    unit: int
+    holds: str
+    needed: str
+    spare: str
+    why_not_smaller: str
+    sheet: str
+class Realm(TypedDict):
+    id: int
+    version: int
+    name: str
+    about: NotRequired[str]
+    private_only: NotRequired[bool]
+    name_template: NotRequired[str]
+class RealmRequest(TypedDict):
+    name: str
+    about: NotRequired[str]
+    private_only: NotRequired[bool]
+    name_template: NotRequired[str]
+    proposal: NotRequired[str | None]
+class Region(TypedDict):
+    id: int
+    version: int
+    name: str
+    about: NotRequired[str]
+class RegionRequest(TypedDict):
+    name: str
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class ReleaseRequest(TypedDict):
+    at_once: NotRequired[bool]
+    despite_use: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class RemovePlanRequest(TypedDict):
+    give_back: NotRequired[bool]
+    despite_use: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class ReplaceRequest(TypedDict):
+    pool: NotRequired[str | int | dict[str, Any]]
+    zone: NotRequired[str | int | dict[str, Any]]
+    region: NotRequired[str | int | dict[str, Any]]
+    tier: NotRequired[str | int | dict[str, Any]]
+    hosts: NotRequired[int]
+    growth: NotRequired[int]
+    length: NotRequired[int]
+    prefix: NotRequired[str]
+    placement: NotRequired[PlacementEnum]
+    room: NotRequired[int]
+    name: NotRequired[str]
+    tag: NotRequired[int | str]
+    proposal: NotRequired[str | None]
+class Reservation(TypedDict):
+    id: int
+    version: int
+    name: NotRequired[str]
+    realm: Named
+    pool: Named
+    family: NotRequired[FamilyEnum]
+    range: NotRequired[str]
+    left: list[str]
+    kind: NotRequired[ReservationKindEnum]
+    reason: str
+    service: NotRequired[str]
+    ends_at: NotRequired[str | None]
+    projects: NotRequired[list[Named]]
+    tiers: NotRequired[list[Named]]
+    zone: Named | None
+    plan: Named | None
+    created_at: str
+ReservationKindEnum = Literal["transit", "gateways", "balancers", "cluster", "management", "future zone", "future tier", "other"]
+class ReservationRequest(TypedDict):
+    name: NotRequired[str]
+    pool: str | int | dict[str, Any]
+    family: NotRequired[FamilyEnum]
+    range: NotRequired[str]
+    kind: NotRequired[ReservationKindEnum]
+    reason: str
+    service: NotRequired[str]
+    ends_at: NotRequired[str | None]
+    projects: NotRequired[list[str | int | dict[str, Any]]]
+    tiers: NotRequired[list[str | int | dict[str, Any]]]
+    length: NotRequired[int]
+    hosts: NotRequired[int]
+    growth: NotRequired[int]
+    placement: NotRequired[PlacementEnum]
+    proposal: NotRequired[str | None]
+RoleEnum = Literal["viewer", "requester", "planner", "admin"]
+class RoomFor(TypedDict):
+    family: int
+    length: int
+    count: str
+    pools: list[Named]
+class RoomRequest(TypedDict):
+    doublings: int
+    proposal: NotRequired[str | None]
+class Search(TypedDict):
+    range: str | None
+    places: list[Whereabouts]
+    records: list[Found]
+class SecondFamilyAdded(TypedDict):
+    paired: list[Paired]
+class SecondFamilyRequest(TypedDict):
+    within: NotRequired[str]
+    numbering: NotRequired[NumberingEnum]
+    proposal: NotRequired[str | None]
+class ServiceRange(TypedDict):
+    prefix: str
+    default_service: str
+    name_service: str
+    services: str
+class Sheet(TypedDict):
+    id: int
+    version: int
+    name: str
+    about: NotRequired[str]
+    v4: NotRequired[dict[str, Any] | None]
+    v6: NotRequired[dict[str, Any] | None]
+    ipv6_needs_ipv4: NotRequired[bool]
+    tag_needed: NotRequired[bool]
+    dhcp: NotRequired[bool]
+    workloads_min: NotRequired[int]
+    workloads_max: NotRequired[int]
+    hd_threshold: NotRequired[str]
+class SheetRequest(TypedDict):
+    name: str
+    about: NotRequired[str]
+    v4: NotRequired[dict[str, Any] | None]
+    v6: NotRequired[dict[str, Any] | None]
+    ipv6_needs_ipv4: NotRequired[bool]
+    tag_needed: NotRequired[bool]
+    dhcp: NotRequired[bool]
+    workloads_min: NotRequired[int]
+    workloads_max: NotRequired[int]
+    hd_threshold: NotRequired[str]
+    proposal: NotRequired[str | None]
+class ShrinkRequest(TypedDict):
+    length: NotRequired[int]
+    hosts: NotRequired[int]
+    family: NotRequired[FamilyEnum]
+    keep: NotRequired[str]
+    as_room: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class SignInRequest(TypedDict):
+    name: str
+    password: str
+class Size(TypedDict):
+    family: int
+    length: int
+    total: str
+    withheld: str
+    usable: str
+    needed: str
+    spare: str
+    why_not_smaller: str
+    sheet: str
+    zones: int | None
+    hosts: int | None
+class Sized(TypedDict):
+    name: str
+    block: str | None
+    size: Size
+class SpaceMap(TypedDict):
+    realm: Named
+    range: str
+    family: int
+    slot: int
+    starts: list[MapStart]
+    chain: list[MapStep]
+    wider: str | None
+    before: str | None
+    after: str | None
+    quarters: list[str]
+    pools: list[MapPool]
+    branches: list[MapBranch]
+    cells: list[MapCell]
+class Split(TypedDict):
+    prefix: str
+    length: int
+    count: int
+    spare: int
+    spare_addresses: str
+    parts: list[str]
+StageEnum = Literal["near", "reached"]
+class Step(TypedDict):
+    day: str
+    amount: str
+    what: str
+    name: str
+    why: str
+class Stretch(TypedDict):
+    range: str
+    first: str
+    last: str
+    purpose: str
+    name: str
+    addresses: str
+    start: float
+    share: float
+    record: int | None
+class Subnet(TypedDict):
+    id: int
+    version: int
+    name: str
+    state: NotRequired[SubnetStateEnum]
+    realm: Named
+    pool: Named
+    project: Named
+    region: Named | None
+    zone: Named | None
+    tier: Named
+    blocks: list[Block]
+    hosts: NotRequired[int | None]
+    growth: NotRequired[int]
+    purpose: NotRequired[str]
+    notes: NotRequired[str]
+    labels: dict[str, str]
+    created_at: str
+    ends_at: NotRequired[str | None]
+    room: list[str]
+    tag: NotRequired[int | None]
+    outer_tag: NotRequired[int]
+    gateway: NotRequired[str]
+    dhcp: NotRequired[str]
+    name_servers: list[str]
+    dns_suffix: NotRequired[str]
+    service: NotRequired[str]
+    plan: Named | None
+    plan_slot: NotRequired[str]
+    replaces: Named | None
+    drawn_from: Named | None
+    attached_to: NotRequired[str]
+    attached_at: NotRequired[str | None]
+class SubnetRequest(TypedDict):
+    pool: NotRequired[str | int | dict[str, Any] | None]
+    project: str | int | dict[str, Any]
+    tier: str | int | dict[str, Any]
+    zone: NotRequired[str | int | dict[str, Any] | None]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    families: NotRequired[list[FamilyEnum]]
+    hosts: NotRequired[int | None]
+    growth: NotRequired[int]
+    length: NotRequired[int | None]
+    prefix: NotRequired[str | None]
+    count: NotRequired[int]
+    placement: NotRequired[PlacementEnum | None]
+    beside: NotRequired[str | None]
+    name: NotRequired[str | None]
+    purpose: NotRequired[str]
+    notes: NotRequired[str]
+    labels: NotRequired[dict[str, str]]
+    room: NotRequired[int]
+    reservation: NotRequired[str | int | dict[str, Any] | None]
+    service: NotRequired[str]
+    tag: NotRequired[int | str | None]
+    outer_tag: NotRequired[int]
+    gateway: NotRequired[GatewayEnum]
+    hold_minutes: NotRequired[int | None]
+    proposal: NotRequired[str | None]
+SubnetStateEnum = Literal["held", "active", "retiring", "cooling"]
+class SupposedNeedRequest(TypedDict):
+    family: NotRequired[FamilyEnum]
+    length: int
+    count: NotRequired[int]
+    day: str
+TakeAsEnum = Literal["reserve", "keep out"]
+class TakenReading(TypedDict):
+    day: str
+    used: str
+class Threshold(TypedDict):
+    name: str
+    percent: int
+    reached: bool
+    early: str | None
+    likely: str | None
+    late: str | None
+ThresholdEnum = Literal["warning", "critical", "full"]
+class Tier(TypedDict):
+    id: int
+    version: int
+    name: str
+    exposure: NotRequired[TierExposureEnum]
+    about: NotRequired[str]
+TierExposureEnum = Literal["private", "public", "isolated"]
+class TierRequest(TypedDict):
+    name: str
+    exposure: NotRequired[TierExposureEnum]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class Token(TypedDict):
+    id: int
+    version: int
+    person: NotRequired[Named]
+    name: str
+    expires_at: NotRequired[str | None]
+    revoked_at: str | None
+    role: NotRequired[RoleEnum | BlankEnum]
+    projects: NotRequired[list[Named]]
+    made_by: Named | None
+    text: str | None
+class TokenRequest(TypedDict):
+    person: NotRequired[str | int | dict[str, Any]]
+    name: str
+    expires_at: NotRequired[str | None]
+    role: NotRequired[RoleEnum | BlankEnum]
+    projects: NotRequired[list[str | int | dict[str, Any]]]
+    proposal: NotRequired[str | None]
+class Trend(TypedDict):
+    family: int
+    used: str
+    per_month: str | None
+    no_forecast: str | None
+    window_days: int
+    confidence_percent: int
+    readings: list[TakenReading]
+    fan: list[Fan]
+class Undone(TypedDict):
+    undone: list[Ledger]
+class Usage(TypedDict):
+    family: int
+    unit: str
+    units: dict[str, str]
+    total: str
+    addresses: dict[str, str]
+    percent: dict[str, float]
+    used_percent: float
+    largest_free: str | None
+    fragmentation_percent: float
+    hd_ratio: float | None
+    hd_threshold: float | None
+    hd_threshold_units: str | None
+    still_fits: list[Fit]
+class UsageThen(TypedDict):
+    pool: Named
+    family: int
+    day: str
+    total: str
+    used: str
+    used_percent: float
+    states: dict[str, str]
+class Use(TypedDict):
+    used_by: list[dict[str, Any]]
+    use_count: int
+    frozen: list[str]
+class Verify(TypedDict):
+    clean: bool
+    checked: dict[str, int]
+    offences: list[dict[str, Any]]
+class WhatIf(TypedDict):
+    pool: Named
+    done: list[str]
+    families: list[WhatIfFamily]
+    notes: list[str]
+class WhatIfFamily(TypedDict):
+    family: int
+    today: PoolHeadroom
+    then: PoolHeadroom
+    still_fits: list[FitsBeside]
+class WhatIfQueryRequest(TypedDict):
+    window_days: NotRequired[int]
+    ranges: NotRequired[list[str]]
+    text: NotRequired[str]
+    document: NotRequired[dict[str, Any]]
+    growth_percent: NotRequired[int]
+    give_back: NotRequired[list[str | int | dict[str, Any]]]
+    give_back_idle: NotRequired[bool]
+    needs: NotRequired[list[SupposedNeedRequest]]
+class Whereabouts(TypedDict):
+    realm: Named
+    range: str
+    pools: list[Named]
+    holders: list[Holder]
+    keep_outs: list[Kept]
+    before: Holder | None
+    after: Holder | None
+class Zone(TypedDict):
+    id: int
+    version: int
+    name: str
+    region: Named
+    physical: NotRequired[str]
+    about: NotRequired[str]
+class ZoneRequest(TypedDict):
+    name: str
+    region: str | int | dict[str, Any]
+    physical: NotRequired[str]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class Problem(TypedDict):
+    type: str
+    status: int
+    code: Literal["address-taken", "bad-address", "bad-name-service", "bad-plan", "bad-prefix", "built-on", "busy", "cannot-grow", "cannot-undo", "cluster-does-not-fit", "conflict", "contradiction", "does-not-fit", "exhausted", "failed", "frozen-field", "hosts-do-not-fit", "in-use", "invalid-value", "kept-for-service", "kept-out", "key-reused", "length-out-of-bounds", "malformed", "method-not-allowed", "name-taken", "needs-ipv4", "no-csrf-token", "no-dhcp", "not-acceptable", "not-allowed", "not-found", "not-private", "not-signed-in", "off-boundary", "outside-parent", "overlaps", "plan-not-possible", "quota-reached", "refused", "stale-edit", "stale-proposal", "still-attached", "tag-taken", "too-large", "too-many-ranges", "too-many-tries", "unknown-field", "unknown-name", "unsupported-media-type", "workloads-out-of-bounds", "wrong-family", "wrong-pool", "wrong-state", "zone-not-in-region"]
+    title: str
+    detail: str
+    field: NotRequired[str]
+    received: NotRequired[str]
+    rule: NotRequired[str]
+    conflicts: NotRequired[list[dict[str, Any]]]
+    suggestions: NotRequired[list[str]]
+    errors: NotRequired[list[dict[str, Any]]]
+class ByProposal(TypedDict):
+    proposal: NotRequired[str | None]
