@@ -76,6 +76,25 @@ def test_pools_serve_their_place_and_project_alone(world):
     assert region
 
 
+def test_a_pool_gives_subnets_pools_or_both(world, holds):
+    from lentra.registry.lookup.serving import serving_pools
+
+    above = world.pool("10.40.0.0/16", name="above", gives="pools")
+    both = world.carve(above, "10.40.0.0/20", name="a-both")
+    inner = world.carve(above, "10.40.16.0/20", name="inner", gives="subnets")
+    found = serving_pools(4, 26, zone=world.zone, project=world.project, realm=world.realm)
+    assert [pool.name for pool in found][:2] == ["inner", "a-both"]  # the one that really gives subnets comes first
+    with pytest.raises(WrongPool, match="pools are carved out of pool above") as refused:
+        world.ask(above, length=26)
+    assert refused.value.suggestions == ["inner", "a-both"]  # of the same realm
+    with pytest.raises(WrongPool, match="no pools are carved out of it"):
+        world.carve(inner, "10.40.16.0/24", name="too-deep")
+    world.ask(inner, length=26)
+    world.carve(both, "10.40.0.0/24", name="deep")
+    world.ask(both, length=26)
+    holds()
+
+
 def test_a_pool_has_bounds_of_its_own(world):
     pool = world.pool("10.40.64.0/20", shortest_v4=24, longest_v4=27)
     with pytest.raises(LengthOutOfBounds, match="pool pool hands out /24 to /27") as caught:

@@ -20,7 +20,7 @@ MENTIONED = {  # by name alone, where a sentence is about the command
     *("address add", "cluster set-up", "confirm", "find", "replace", "show", "space --pool", "subnet grow"),
     "request --reservation gate-pairs",
 }
-NOT_TRIED = ("sign-in", "sign-out", "password", "token revoke", "report", "plan schema")
+NOT_TRIED = ("sign-in", "sign-out", "password", "token revoke", "report", "plan schema", "undo")
 
 
 @pytest.fixture

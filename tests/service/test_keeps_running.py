@@ -30,7 +30,7 @@ def until(condition, seconds=30):
 
 
 def test_upkeep_that_dies_is_started_again_and_its_last_round_is_told(live):
-    until(lambda: requests.get(live.url + "/readyz").json()["look_at"] == [], 60)
+    until(lambda: requests.get(live.url + "/readyz").json()["look_at"] == [], 180)
     told = requests.get(live.url + "/readyz").json()
     assert told["status"] == "ready"
     assert abs(told["clock_ahead_seconds"]) < 5
@@ -42,8 +42,8 @@ def test_upkeep_that_dies_is_started_again_and_its_last_round_is_told(live):
         live.service.look_after()
         return upkeep.process.poll() is None and upkeep.process.pid != killed
 
-    until(back)
-    until(lambda: requests.get(live.url + "/readyz").json()["upkeep_at"] > told["upkeep_at"], 90)
+    until(back, 90)
+    until(lambda: requests.get(live.url + "/readyz").json()["upkeep_at"] > told["upkeep_at"], 180)
 
 
 def test_what_is_not_ready_says_why(tmp_path):

@@ -6,10 +6,9 @@ import { BrowserRouter, Navigate, Route, Routes, useLocation } from "react-route
 import { Problem } from "../api/client";
 import { Loading, ProblemAlert } from "../parts/Answers";
 import { StartPage } from "../pools/StartPage";
-import { AfterSignIn, SignInPage } from "../session/SignInPage";
-import { SessionEnded, noticeEnd } from "../session/SessionEnded";
+import { AfterSignIn } from "../session/AfterSignIn";
+import { noticeEnd, useEnded } from "../session/ended";
 import { useMe } from "../session/queries";
-import { SubnetsPage } from "../subnets/SubnetsPage";
 import { Fault } from "./Fault";
 import { Shell } from "./Shell";
 import { theme } from "./theme";
@@ -28,6 +27,9 @@ const RecordPage = lazy(() => import("../setup/RecordPage").then((part) => ({ de
 const SetUpPage = lazy(() => import("../setup/SetUpPage").then((part) => ({ default: part.SetUpPage })));
 const SizePage = lazy(() => import("../sizing/SizePage").then((part) => ({ default: part.SizePage })));
 const AddressesPage = lazy(() => import("../subnets/AddressesPage").then((part) => ({ default: part.AddressesPage })));
+const SessionEnded = lazy(() => import("../session/SessionEnded").then((part) => ({ default: part.SessionEnded })));
+const SignInPage = lazy(() => import("../session/SignInPage").then((part) => ({ default: part.SignInPage })));
+const SubnetsPage = lazy(() => import("../subnets/SubnetsPage").then((part) => ({ default: part.SubnetsPage })));
 const SubnetPage = lazy(() => import("../subnets/SubnetPage").then((part) => ({ default: part.SubnetPage })));
 const PoolPage = lazy(() => import("../pools/PoolPage").then((part) => ({ default: part.PoolPage })));
 const FindPage = lazy(() => import("../find/FindPage").then((part) => ({ default: part.FindPage })));
@@ -61,21 +63,28 @@ export function App() {
 
 function Pages() {
   const me = useMe();
+  const ended = useEnded();
   const location = useLocation();
   if (me.isPending) return <Loading what="Lentra" />;
   if (me.error) return <ProblemAlert error={me.error} onRetry={() => me.refetch()} />;
   if (!me.data) {
     const here = location.pathname + location.search;
     return (
-      <Routes>
-        <Route path="/sign-in" element={<SignInPage />} />
-        <Route path="*" element={<Navigate to={`/sign-in?next=${encodeURIComponent(here)}`} replace />} />
-      </Routes>
+      <Suspense fallback={<Loading what="Lentra" />}>
+        <Routes>
+          <Route path="/sign-in" element={<SignInPage />} />
+          <Route path="*" element={<Navigate to={`/sign-in?next=${encodeURIComponent(here)}`} replace />} />
+        </Routes>
+      </Suspense>
     );
   }
   return (
     <Shell>
-      <SessionEnded name={me.data.name} />
+      {ended && (
+        <Suspense fallback={null}>
+          <SessionEnded name={me.data.name} />
+        </Suspense>
+      )}
       <Moved />
       <Fault key={location.pathname}>
         <Suspense fallback={<Loading what="the page" />}>

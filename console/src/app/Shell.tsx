@@ -13,21 +13,19 @@ import TrendIcon from "@mui/icons-material/TrendingUp";
 import RulerIcon from "@mui/icons-material/Straighten";
 import TuneIcon from "@mui/icons-material/Tune";
 import AppBar from "@mui/material/AppBar";
-import Badge from "@mui/material/Badge";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Container from "@mui/material/Container";
 import IconButton from "@mui/material/IconButton";
 import Link from "@mui/material/Link";
-import Menu from "@mui/material/Menu";
-import MenuItem from "@mui/material/MenuItem";
 import Toolbar from "@mui/material/Toolbar";
 import Typography from "@mui/material/Typography";
 import { useColorScheme } from "@mui/material/styles";
 import { useState, type ReactNode } from "react";
-import { NavLink, useNavigate } from "react-router";
+import { NavLink } from "react-router";
 import { SearchField } from "../find/SearchField";
 import { useAlerts } from "../headroom/queries";
+import { DropDown } from "../parts/DropDown";
 import { useMe, useSignOut } from "../session/queries";
 
 const PLACES = [
@@ -94,13 +92,7 @@ function Places({ places }: { places: typeof PLACES }) {
       <IconButton aria-label="Pages" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
         <MenuIcon fontSize="small" />
       </IconButton>
-      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        {places.map((place) => (
-          <MenuItem key={place.to} component={NavLink} to={place.to} end={place.to === "/"} onClick={() => setAnchor(null)}>
-            {place.label}
-          </MenuItem>
-        ))}
-      </Menu>
+      <DropDown anchor={anchor} onClose={() => setAnchor(null)} items={places.map(({ label, to }) => ({ label, to }))} />
     </Box>
   );
 }
@@ -108,14 +100,11 @@ function Places({ places }: { places: typeof PLACES }) {
 /** The number of open alerts, beside the page that lists them. */
 function Alerted() {
   const open = useAlerts().data?.results?.length ?? 0;
+  if (!open) return null;
   return (
-    <Badge
-      badgeContent={open}
-      max={99}
-      color="error"
-      title={open ? `${open} open alerts` : undefined}
-      sx={{ "& .MuiBadge-badge": { position: "static", transform: "none" }, "& .MuiBadge-invisible": { display: "none" } }}
-    />
+    <Box component="span" title={`${open} open alerts`} sx={{ px: 0.75, borderRadius: 2, bgcolor: "error.main", color: "error.contrastText", fontSize: "12px !important", fontWeight: 600, lineHeight: "18px" }}>
+      {open > 99 ? "99+" : open}
+    </Box>
   );
 }
 
@@ -132,26 +121,20 @@ function SchemeButton() {
 function Account({ name, role }: { name: string; role: string }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const signOut = useSignOut();
-  const navigate = useNavigate();
   return (
     <>
       <Button size="small" color="inherit" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
         {name} · {role}
       </Button>
-      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        <MenuItem
-          onClick={() => {
-            setAnchor(null);
-            navigate("/tokens");
-          }}
-        >
-          My tokens and password
-        </MenuItem>
-        <MenuItem component="a" href="/api/docs" target="_blank" rel="noreferrer">
-          API reference
-        </MenuItem>
-        <MenuItem onClick={() => signOut.mutate()}>Sign out</MenuItem>
-      </Menu>
+      <DropDown
+        anchor={anchor}
+        onClose={() => setAnchor(null)}
+        items={[
+          { label: "My tokens and password", to: "/tokens" },
+          { label: "API reference", href: "/api/docs" },
+          { label: "Sign out", onClick: () => signOut.mutate() },
+        ]}
+      />
     </>
   );
 }

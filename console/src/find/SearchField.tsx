@@ -1,7 +1,6 @@
 // The search in the frame of every page: whatever one has of a thing. The key / goes there.
 import SearchIcon from "@mui/icons-material/Search";
-import InputAdornment from "@mui/material/InputAdornment";
-import TextField from "@mui/material/TextField";
+import InputBase from "@mui/material/InputBase";
 import { useEffect, useRef, useState, type FormEvent } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
@@ -29,24 +28,15 @@ export function SearchField() {
   };
   return (
     <form role="search" onSubmit={submit}>
-      <TextField
+      <InputBase
         value={text}
         onChange={(event) => setText(event.target.value)}
         inputRef={field}
         placeholder="Find: /"
         title="An address, a prefix, part of a name, a MAC, tag 120, quay=7, or a ledger number"
-        size="small"
-        sx={{ width: { xs: 130, sm: 200 }, "& .MuiInputBase-root": { height: 34 } }}
-        slotProps={{
-          htmlInput: { "aria-label": "Find anything", maxLength: 200, autoComplete: "off" },
-          input: {
-            startAdornment: (
-              <InputAdornment position="start">
-                <SearchIcon fontSize="small" />
-              </InputAdornment>
-            ),
-          },
-        }}
+        sx={{ width: { xs: 130, sm: 200 }, height: 34, px: 1, border: 1, borderColor: "divider", borderRadius: 1, "&.Mui-focused": { borderColor: "primary.main" } }}
+        inputProps={{ "aria-label": "Find anything", maxLength: 200, autoComplete: "off" }}
+        startAdornment={<SearchIcon fontSize="small" sx={{ mr: 0.75, color: "text.secondary" }} />}
       />
     </form>
   );

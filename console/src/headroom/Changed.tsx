@@ -26,7 +26,6 @@ export function Changed() {
             type="date"
             value={name === "since" ? since : (filters[name] ?? "")}
             onChange={(value) => set(name, value)}
-            slotProps={{ inputLabel: { shrink: true } }}
           />
         ))}
         <Scope names={["realm", "pool"]} />
@@ -62,7 +61,7 @@ function OnDay() {
     <>
       <Stack direction="row" sx={{ gap: 1.5, alignItems: "center", mt: 2 }}>
         <Typography variant="h2">Usage on a day</Typography>
-        <TextFilter label="Day" type="date" value={scope["on"] ?? ""} onChange={(value) => set("on", value)} slotProps={{ inputLabel: { shrink: true } }} />
+        <TextFilter label="Day" type="date" value={scope["on"] ?? ""} onChange={(value) => set("on", value)} />
       </Stack>
       {scope["on"] && (
         <Card>

@@ -9,6 +9,7 @@ import { RecordTable } from "../parts/RecordTable";
 import { useFilters } from "../parts/useFilters";
 import { useIdle } from "./queries";
 import { Scope, commandOf } from "./Scope";
+import { TakeStep } from "./steps";
 
 export function IdleList() {
   const { filters } = useFilters();
@@ -31,6 +32,7 @@ export function IdleList() {
                 { head: "Days", right: true, cell: (row) => row.days ?? "—" },
                 { head: "Why", cell: (row) => row.why },
                 { head: "Proposed step", cell: (row) => row.step },
+                { head: "", label: "Take it", cell: (row) => <TakeStep row={{ ...row, id: row.number }} /> },
               ]}
             />
           )}

@@ -7,6 +7,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { Listed } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
+import { copyText } from "../parts/copy";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
 import { TextFilter } from "../parts/TextFilter";
@@ -29,8 +30,8 @@ export function RangeList() {
           <MenuItem value="">every block</MenuItem>
           <MenuItem value="true">fewest prefixes</MenuItem>
         </TextField>
-        <TextFilter label="Changes since" type="date" value={filters["since"] ?? ""} onChange={(value) => set("since", value)} slotProps={{ inputLabel: { shrink: true } }} />
-        <Button disabled={lines.length === 0} onClick={() => void navigator.clipboard.writeText(lines.join("\n"))}>
+        <TextFilter label="Changes since" type="date" value={filters["since"] ?? ""} onChange={(value) => set("since", value)} />
+        <Button disabled={lines.length === 0} onClick={() => void copyText(lines.join("\n"))}>
           Copy as text
         </Button>
       </Stack>

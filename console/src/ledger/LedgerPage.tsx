@@ -52,7 +52,6 @@ export function LedgerPage() {
             type="date"
             value={filters[name] ?? ""}
             onChange={(value) => set(name, value)}
-            slotProps={{ inputLabel: { shrink: true } }}
           />
         ))}
       </Stack>

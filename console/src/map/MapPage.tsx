@@ -14,6 +14,7 @@ import { useTitle } from "../parts/useTitle";
 import { BY, type By } from "./colours";
 import { MapTable } from "./MapTable";
 import { useMap } from "./queries";
+import { Realms } from "./Realms";
 import { SpaceMap } from "./SpaceMap";
 
 const PLACES = { realm: "realms", region: "regions", pool: "pools" };
@@ -59,7 +60,7 @@ export function MapPage() {
         </TextField>
       </Stack>
       {Object.keys(where).length === 0 ? (
-        <Alert severity="info">Choose a realm, a region or a pool, or type a prefix.</Alert>
+        <Realms />
       ) : (
         <Card sx={{ p: 2 }}>
           <Shown query={map} what="the map">

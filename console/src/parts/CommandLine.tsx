@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import IconButton from "@mui/material/IconButton";
 import { useState } from "react";
 import { MONO } from "../app/theme";
+import { copyText } from "./copy";
 
 /** The command that does the same, to be copied. */
 export function CommandLine({ text, label = "command" }: { text: string; label?: string }) {
@@ -17,7 +18,7 @@ export function CommandLine({ text, label = "command" }: { text: string; label?:
       <IconButton
         size="small"
         aria-label={copied ? "Copied" : `Copy the ${label}`}
-        onClick={() => navigator.clipboard.writeText(text).then(() => setCopied(true))}
+        onClick={() => void copyText(text).then(setCopied)}
       >
         <CopyIcon fontSize="inherit" color={copied ? "success" : "inherit"} />
       </IconButton>

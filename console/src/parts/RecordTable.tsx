@@ -14,23 +14,47 @@ export interface Column<Row> {
   cell: (row: Row) => ReactNode;
 }
 
+const CHECKBOX = { width: 18, height: 18, margin: 8, accentColor: "var(--mui-palette-primary-main)" };
+
+/** Rows that one picks to do something with all of them. */
+export interface Picking<Row> {
+  picked: Row[];
+  onPick: (rows: Row[]) => void;
+  nameOf: (row: Row) => string;
+}
+
 /** A plain table of records. */
 export function RecordTable<Row extends { id?: number | string }>({
   label,
   rows,
   columns,
   isMarked,
+  picking,
 }: {
   label: string;
   rows: Row[];
   columns: Column<Row>[];
   isMarked?: (row: Row) => boolean;
+  picking?: Picking<Row> | undefined;
 }) {
+  const isPicked = (row: Row) => !!picking?.picked.some((one) => one.id === row.id);
   return (
     <TableContainer tabIndex={0} role="region" aria-label={label}>
       <Table size="small" aria-label={label}>
         <TableHead>
           <TableRow>
+            {picking && (
+              <TableCell padding="checkbox">
+                <input
+                  type="checkbox"
+                  aria-label="Pick all on this page"
+                  checked={rows.length > 0 && rows.every(isPicked)}
+                  ref={(box) => void (box && (box.indeterminate = rows.some(isPicked) && !rows.every(isPicked)))}
+                  onChange={(event) => picking.onPick(event.target.checked ? rows : [])}
+                  style={CHECKBOX}
+                />
+              </TableCell>
+            )}
             {columns.map((column) => (
               <TableCell key={column.head || column.label} align={column.right ? "right" : "left"}>
                 {column.head || <span style={visuallyHidden}>{column.label}</span>}
@@ -40,7 +64,18 @@ export function RecordTable<Row extends { id?: number | string }>({
         </TableHead>
         <TableBody>
           {rows.map((row, n) => (
-            <TableRow key={row.id ?? n} hover selected={isMarked?.(row) ?? false}>
+            <TableRow key={row.id ?? n} hover selected={isMarked?.(row) || isPicked(row)}>
+              {picking && (
+                <TableCell padding="checkbox">
+                  <input
+                    type="checkbox"
+                    aria-label={`Pick ${picking.nameOf(row)}`}
+                    checked={isPicked(row)}
+                    onChange={(event) => picking.onPick(event.target.checked ? [...picking.picked, row] : picking.picked.filter((one) => one.id !== row.id))}
+                    style={CHECKBOX}
+                  />
+                </TableCell>
+              )}
               {columns.map((column) => (
                 <TableCell key={column.head || column.label} align={column.right ? "right" : "left"}>
                   {column.cell(row)}

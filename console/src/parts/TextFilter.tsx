@@ -1,16 +1,21 @@
-import TextField, { type TextFieldProps } from "@mui/material/TextField";
-import { useEffect, useRef, useState } from "react";
+// Put together from its parts, since a TextField would bring all that a choice from a list needs to the start page.
+import FormControl, { type FormControlProps } from "@mui/material/FormControl";
+import InputLabel from "@mui/material/InputLabel";
+import OutlinedInput from "@mui/material/OutlinedInput";
+import { useEffect, useId, useRef, useState } from "react";
 
 const PAUSE = 400; // milliseconds without a key, after which the filter is set
 
-interface Props extends Pick<TextFieldProps, "type" | "slotProps" | "sx"> {
+interface Props extends Pick<FormControlProps, "sx"> {
+  type?: "text" | "number" | "date" | "search";
   label: string;
   value: string;
   onChange: (value: string) => void;
 }
 
 /** A text filter: what is typed stays as it is typed, and becomes the filter when typing pauses. */
-export function TextFilter({ value, onChange, ...field }: Props) {
+export function TextFilter({ value, onChange, label, type = "text", sx }: Props) {
+  const id = useId();
   const [typed, setTyped] = useState(value);
   const last = useRef(value); // what the filter was set to last, from here or from elsewhere
   const underway = useRef<string[]>([]); // what was set from here and has not come back yet, oldest first
@@ -35,5 +40,12 @@ export function TextFilter({ value, onChange, ...field }: Props) {
     }, PAUSE);
     return () => clearTimeout(wait);
   }, [typed]);
-  return <TextField {...field} value={typed} onChange={(event) => setTyped(event.target.value)} />;
+  return (
+    <FormControl size="small" sx={sx ?? {}}>
+      <InputLabel htmlFor={id} shrink={type === "date" || typed !== "" ? true : undefined}>
+        {label}
+      </InputLabel>
+      <OutlinedInput id={id} type={type} label={label} value={typed} onChange={(event) => setTyped(event.target.value)} notched={type === "date" || typed !== "" ? true : undefined} />
+    </FormControl>
+  );
 }

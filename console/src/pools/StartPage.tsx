@@ -1,33 +1,43 @@
 // The start page: every pool with its usage and largest free block, and the newest hand-outs.
 import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
+import { lazy, Suspense, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { Listed } from "../parts/Answers";
+import { Download } from "../parts/Download";
 import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
-import { RefSelect } from "../parts/RefSelect";
 import { Legend, STATES } from "../parts/states";
-import { grouped, shortTime } from "../parts/text";
-import { UsageBar } from "../parts/UsageBar";
+import { shortTime } from "../parts/text";
+import { TextFilter } from "../parts/TextFilter";
+import { useColumns } from "../parts/useColumns";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
 import { useRecords } from "../setup/queries";
 import { useSubnets } from "../subnets/queries";
-import { useUsages } from "./queries";
+import { POOL_COLUMNS, RARE_POOL_COLUMNS } from "./columns";
+import { PoolTree } from "./PoolTree";
+import { useUsages, type PoolUsage } from "./queries";
 
-const FILTERS = ["realm", "region", "zone", "project"] as const;
-const PLURAL = { realm: "realms", region: "regions", zone: "zones", project: "projects" };
+const PlaceFilters = lazy(() => import("./PlaceFilters").then((part) => ({ default: part.PlaceFilters })));
+const PLACED = ["realm", "region", "zone", "project"];
 
 export function StartPage() {
   useTitle("Pools");
   const { filters, set } = useFilters();
-  const usages = useUsages(filters);
+  const { list, ...asked } = filters;
+  const narrowed = [...PLACED, "text"].some((name) => filters[name]);
+  const deep = !narrowed && list !== "flat";
+  const usages = useUsages({ ...asked, ...(deep ? { top: "true" } : {}) });
+  const [columns, chooseColumns] = useColumns("pools", POOL_COLUMNS, RARE_POOL_COLUMNS);
+  const [places, setPlaces] = useState(PLACED.some((name) => filters[name]));
   const newest = useSubnets({ order: "newest", limit: "8" });
   const mayAsk = useMay("requester");
   return (
@@ -41,56 +51,27 @@ export function StartPage() {
         )}
       </Stack>
       <EndingSoon />
-      <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
-        {FILTERS.map((name) => (
-          <RefSelect
-            key={name}
-            kind={PLURAL[name]}
-            label={name[0]!.toUpperCase() + name.slice(1)}
-            value={filters[name] ?? ""}
-            onChange={(value) => set(name, value)}
-            none="any"
-          />
-        ))}
+      <Stack direction="row" role="search" aria-label="Filters" sx={{ gap: 1.5, flexWrap: "wrap", alignItems: "center" }}>
+        <TextFilter label="Name contains" value={filters["text"] ?? ""} onChange={(value) => set("text", value)} />
+        {places ? (
+          <Suspense fallback={null}>
+            <PlaceFilters filters={filters} set={set} />
+          </Suspense>
+        ) : (
+          <Button onClick={() => setPlaces(true)}>By realm, place or project</Button>
+        )}
+        <Box sx={{ flexGrow: 1 }} />
+        {!narrowed && (
+          <Button size="small" onClick={() => set("list", deep ? "flat" : "")}>
+            {deep ? "As a list" : "As a tree"}
+          </Button>
+        )}
+        {chooseColumns}
+        <Download name="pools" address="usage" query={asked} row={downloaded} />
       </Stack>
       <Card>
-        <Listed
-          query={usages}
-          rows={(page) => page.results.flatMap((row) => row.own.map((own) => ({ ...row, id: `${row.pool.id}-${own.family}`, own })))}
-          empty="No pool matches. A planner adds pools under Set-up."
-        >
-          {(rows) => (
-            <RecordTable
-              label="Pools"
-              rows={rows}
-              columns={[
-                {
-                  head: "Pool",
-                  cell: (row) => (
-                    <Link component={RouterLink} to={`/pools/${row.pool.id}`} sx={{ fontWeight: 600 }}>
-                      {row.pool.name}
-                    </Link>
-                  ),
-                },
-                { head: "Realm", cell: (row) => row.realm.name },
-                { head: "Carved from", cell: (row) => row.parent?.name ?? "—" },
-                { head: "Place", cell: (row) => row.zone?.name ?? row.region?.name ?? "anywhere" },
-                { head: "Family", cell: (row) => `IPv${row.own.family}` },
-                {
-                  head: "In use",
-                  cell: (row) => (
-                    <UsageBar usage={row.own} warning={row.warning_percent} critical={row.critical_percent} name={row.pool.name} />
-                  ),
-                },
-                {
-                  head: "Free",
-                  right: true,
-                  cell: (row) => (row.own.family === 4 ? grouped(row.own.units["free"]!) : `${grouped(row.own.units["free"]!)} × ${row.own.unit}`),
-                },
-                { head: "Largest free", right: true, cell: (row) => <Mono>{row.own.largest_free ?? "none"}</Mono> },
-              ]}
-            />
-          )}
+        <Listed query={usages} rows={(page) => page.results} empty="No pool matches. A planner adds pools under Set-up.">
+          {(rows) => <PoolTree pools={rows} columns={columns} deep={deep} />}
         </Listed>
         <Stack direction="row" sx={{ p: 1.5, justifyContent: "space-between", alignItems: "center" }}>
           <Legend shown={STATES.filter((state) => state !== "mixed")} />
@@ -126,6 +107,18 @@ export function StartPage() {
       </Card>
     </Stack>
   );
+}
+
+/** A pool's usage as a row of a table: a column for each family and state. */
+function downloaded(row: Record<string, unknown>): Record<string, unknown> {
+  const { own, with_carved: _, ...facts } = row as unknown as PoolUsage;
+  const counts = own.flatMap((usage) => [
+    [`ipv${usage.family}_total`, usage.total],
+    [`ipv${usage.family}_used_percent`, usage.used_percent],
+    [`ipv${usage.family}_largest_free`, usage.largest_free],
+    ...Object.entries(usage.addresses).map(([state, count]) => [`ipv${usage.family}_${state.replaceAll(" ", "_")}`, count]),
+  ]);
+  return { ...facts, ...(Object.fromEntries(counts) as object) };
 }
 
 const SOON_DAYS = "14";

@@ -3,14 +3,19 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { RefSelect } from "../parts/RefSelect";
 import { useMay, useMe } from "../session/queries";
+import { useChoices } from "../setup/queries";
 import type { Draft } from "./draft";
 
 export function ForWhom({ draft, onChange }: { draft: Draft; onChange: (values: Partial<Draft>) => void }) {
   const planner = useMay("planner");
   const me = useMe().data!;
+  const realms = useChoices("realms", {});
   return (
     <Stack sx={{ gap: 2 }}>
       <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap" }}>
+        {((realms.data?.results.length ?? 0) > 1 || draft.realm) && (
+          <RefSelect kind="realms" label="Realm" value={draft.realm} onChange={(realm) => onChange({ realm, reservation: "" })} helperText="where addresses must be unique" />
+        )}
         {planner ? (
           <RefSelect kind="projects" label="Project" value={draft.project} onChange={(project) => onChange({ project })} required />
         ) : (

@@ -1,3 +1,4 @@
+import { useState } from "react";
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
@@ -8,14 +9,17 @@ import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { ProblemAlert } from "../parts/Answers";
 import { RefSelect } from "../parts/RefSelect";
 import { grouped } from "../parts/text";
-import { needOf, type Draft } from "./draft";
+import { EMPTY, needOf, type Draft } from "./draft";
 import { useCandidates, useSize, type Candidate, type Size } from "./queries";
+
+const RARE = ["placement", "room", "tag", "gateway", "hold", "reservation"] as const;
 
 export function HowLarge({ draft, onChange, chosen }: { draft: Draft; onChange: (values: Partial<Draft>) => void; chosen: Candidate | null }) {
   const sized = draft.by === "hosts" ? Number(draft.hosts) > 0 : draft.length !== "";
   const found = useCandidates(needOf(draft), sized);
   const names = (found.data?.candidates ?? []).map((candidate) => candidate.sheet.name);
   const sheets = chosen ? [chosen.sheet.name] : [...new Set(names)].slice(0, 3);
+  const [unusual] = useState(() => RARE.some((name) => draft[name] !== EMPTY[name]));
   return (
     <Stack sx={{ gap: 2 }}>
       <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap" }}>
@@ -45,31 +49,34 @@ export function HowLarge({ draft, onChange, chosen }: { draft: Draft; onChange: 
           <TextField label="Prefix length" type="number" value={draft.length} onChange={(event) => onChange({ length: event.target.value })} sx={{ width: 150 }} />
         )}
         <TextField label="How many subnets" type="number" value={draft.count} onChange={(event) => onChange({ count: event.target.value })} sx={{ width: 150 }} />
-        <TextField
-          select
-          label="Placement"
-          value={draft.placement}
-          onChange={(event) => onChange({ placement: event.target.value })}
-          sx={{ minWidth: 210 }}
-          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-        >
-          <MenuItem value="">as the pool says</MenuItem>
-          <MenuItem value="snug">snug: smallest gap</MenuItem>
-          <MenuItem value="low">low: lowest address</MenuItem>
-          <MenuItem value="roomy">roomy: widest gap</MenuItem>
-        </TextField>
       </Stack>
-      <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap" }}>
-        <TextField label="Doublings of room" type="number" value={draft.room} onChange={(event) => onChange({ room: event.target.value })} sx={{ width: 160 }} />
-        <TextField label="Segment tag" value={draft.tag} onChange={(event) => onChange({ tag: event.target.value })} placeholder="as the sheet says" sx={{ width: 160 }} />
-        <TextField select label="Gateway" value={draft.gateway} onChange={(event) => onChange({ gateway: event.target.value })} sx={{ width: 130 }}>
-          <MenuItem value="">—</MenuItem>
-          <MenuItem value="first">first</MenuItem>
-          <MenuItem value="last">last</MenuItem>
-        </TextField>
-        <TextField label="Only hold, minutes" type="number" value={draft.hold} onChange={(event) => onChange({ hold: event.target.value })} sx={{ width: 170 }} />
-        <RefSelect kind="reservations" label="Draw from reservation" value={draft.reservation} onChange={(reservation) => onChange({ reservation })} />
-      </Stack>
+      <details open={unusual}>
+        <summary>More: placement, room to grow, segment tag, gateway, hold, reservation</summary>
+        <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap", pt: 2 }}>
+          <TextField
+            select
+            label="Placement"
+            value={draft.placement}
+            onChange={(event) => onChange({ placement: event.target.value })}
+            sx={{ minWidth: 210 }}
+            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+          >
+            <MenuItem value="">as the pool says</MenuItem>
+            <MenuItem value="snug">snug: smallest gap</MenuItem>
+            <MenuItem value="low">low: lowest address</MenuItem>
+            <MenuItem value="roomy">roomy: widest gap</MenuItem>
+          </TextField>
+          <TextField label="Doublings of room" type="number" value={draft.room} onChange={(event) => onChange({ room: event.target.value })} sx={{ width: 160 }} />
+          <TextField label="Segment tag" value={draft.tag} onChange={(event) => onChange({ tag: event.target.value })} placeholder="as the sheet says" sx={{ width: 160 }} />
+          <TextField select label="Gateway" value={draft.gateway} onChange={(event) => onChange({ gateway: event.target.value })} sx={{ width: 130 }}>
+            <MenuItem value="">—</MenuItem>
+            <MenuItem value="first">first</MenuItem>
+            <MenuItem value="last">last</MenuItem>
+          </TextField>
+          <TextField label="Only hold, minutes" type="number" value={draft.hold} onChange={(event) => onChange({ hold: event.target.value })} sx={{ width: 170 }} />
+          <RefSelect kind="reservations" label="Draw from reservation" query={draft.realm ? { realm: draft.realm } : {}} value={draft.reservation} onChange={(reservation) => onChange({ reservation })} />
+        </Stack>
+      </details>
       <Box aria-live="polite">
         {sized && sheets.map((sheet) => <SizeUnder key={sheet} draft={draft} sheet={sheet} />)}
       </Box>

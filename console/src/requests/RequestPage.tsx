@@ -1,10 +1,11 @@
 // Asking for a subnet: for whom and where, how large, out of which pool, then a look and a word.
+import Alert from "@mui/material/Alert";
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { newKey } from "../api/client";
 import { refreshed } from "../api/refreshing";
@@ -15,13 +16,22 @@ import { Candidates } from "./Candidates";
 import { Confirmation } from "./Confirmation";
 import { ForWhom } from "./ForWhom";
 import { HowLarge } from "./HowLarge";
-import { commandOf, EMPTY, needOf, wantedOf, type Draft } from "./draft";
+import { useSubnet } from "../subnets/queries";
+import { commandOf, draftLike, draftOf, EMPTY, keepDraft, keptDraft, needOf, wantedOf, type Draft } from "./draft";
 import { requestSubnets, type Candidate } from "./queries";
 
 export function RequestPage() {
   useTitle("Ask for a subnet");
   const [query] = useSearchParams();
-  const [draft, setDraft] = useState<Draft>(EMPTY);
+  const [draft, setDraft] = useState<Draft>(() => draftOf(query) ?? keptDraft());
+  const model = useSubnet(query.get("like") ?? "");
+  const like = model.data;
+  const [taken, setTaken] = useState<number>();
+  if (like && taken !== like.id) {
+    setTaken(like.id);
+    setDraft(draftLike(like));
+  }
+  useEffect(() => keepDraft(draft), [draft]);
   const [chosen, setChosen] = useState<Candidate | null>(null);
   const [key, setKey] = useState("");
   const navigate = useNavigate();
@@ -36,6 +46,7 @@ export function RequestPage() {
   const done = useMutation({
     mutationFn: (why: string) => requestSubnets({ ...wanted, proposal: look.data!.proposal }, false, why, key),
     onSuccess: async (answer) => {
+      keepDraft(null);
       await refreshed(queryClient);
       const made = answer.result.subnets;
       navigate(`/pools/${made[0]!.pool.id}?new=${made.map((subnet) => subnet.id).join(",")}`);
@@ -49,7 +60,16 @@ export function RequestPage() {
   };
   return (
     <Stack sx={{ gap: 2, maxWidth: 1100 }}>
-      <Typography variant="h1">Ask for a subnet</Typography>
+      <Stack direction="row" sx={{ alignItems: "center", justifyContent: "space-between" }}>
+        <Typography variant="h1">Ask for a subnet</Typography>
+        {JSON.stringify(draft) !== JSON.stringify(EMPTY) && <Button onClick={() => change(EMPTY)}>Begin anew</Button>}
+      </Stack>
+      {like && (
+        <Alert severity="info">
+          Like {like.name}: what was said for it is filled in, and can be changed.
+        </Alert>
+      )}
+      <ProblemAlert error={model.error} />
       <Step number={1} title="For whom, and where">
         <ForWhom draft={draft} onChange={change} />
       </Step>

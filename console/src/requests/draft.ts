@@ -1,8 +1,10 @@
 // What the request form holds, and what the service is asked with.
 import { commandLine } from "../parts/command";
+import type { Subnet } from "../subnets/queries";
 import type { Candidate, Need } from "./queries";
 
 export interface Draft {
+  realm: string;
   project: string;
   tier: string;
   zone: string;
@@ -24,14 +26,56 @@ export interface Draft {
 }
 
 export const EMPTY: Draft = {
-  ...{ project: "", tier: "", zone: "", region: "", families: "4", by: "hosts", hosts: "", growth: "", length: "" },
+  ...{ realm: "", project: "", tier: "", zone: "", region: "", families: "4", by: "hosts", hosts: "", growth: "", length: "" },
   ...{ count: "1", placement: "", name: "", purpose: "" },
   ...{ room: "", reservation: "", tag: "", gateway: "", hold: "" },
 };
 
+const KEPT = "lentra.request";
+
+/** The draft that was begun in this tab, if there is one: it outlives a reload. */
+export function keptDraft(): Draft {
+  try {
+    return { ...EMPTY, ...(JSON.parse(sessionStorage.getItem(KEPT) ?? "{}") as Partial<Draft>) };
+  } catch {
+    return EMPTY;
+  }
+}
+
+export function keepDraft(draft: Draft | null) {
+  if (draft && JSON.stringify(draft) !== JSON.stringify(EMPTY)) sessionStorage.setItem(KEPT, JSON.stringify(draft));
+  else sessionStorage.removeItem(KEPT);
+}
+
+/** A draft that asks for another subnet like one that there is. */
+export function draftLike(subnet: Subnet): Draft {
+  const families = subnet.blocks.map((block) => block.family);
+  const length = subnet.blocks[0]?.prefix.split("/")[1] ?? "";
+  return {
+    ...EMPTY,
+    realm: subnet.realm.name,
+    project: subnet.project.name,
+    tier: subnet.tier.name,
+    region: subnet.region?.name ?? "",
+    zone: subnet.zone?.name ?? "",
+    families: [...new Set(families)].sort().join(","),
+    ...(subnet.hosts ? { hosts: String(subnet.hosts), growth: subnet.growth ? String(subnet.growth) : "" } : { by: "length" as const, length }),
+    purpose: subnet.purpose ?? "",
+    tag: subnet.tag ? "next" : "",
+    gateway: ["first", "last"].includes(subnet.gateway ?? "") ? subnet.gateway! : "",
+  };
+}
+
+/** A draft of what an address says: /request?project=ticketing&tier=app&zone=nc-1 */
+export function draftOf(query: URLSearchParams): Draft | null {
+  const said = Object.fromEntries([...query].filter(([name]) => name in EMPTY));
+  return Object.keys(said).length ? { ...EMPTY, ...said } : null;
+}
+
 /** The need as the search for candidates takes it. */
 export function needOf(draft: Draft): Need {
   return {
+    realm: draft.realm || undefined,
     project: draft.project,
     tier: draft.tier,
     zone: draft.zone || undefined,
@@ -47,7 +91,7 @@ export function needOf(draft: Draft): Need {
 
 /** The request as the service takes it. */
 export function wantedOf(draft: Draft, chosen: Candidate | null): Record<string, unknown> {
-  const { family: _, dual: __, ...need } = needOf(draft);
+  const { family: _, dual: __, realm: ___, ...need } = needOf(draft); // the pool says which realm
   const values = {
     ...need,
     pool: chosen?.pool.id,

@@ -7,26 +7,14 @@ import DialogTitle from "@mui/material/DialogTitle";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
-import { call, Problem } from "../api/client";
 import { ProblemAlert } from "../parts/Answers";
+import { ENDED } from "./ended";
 import { useSignIn } from "./queries";
-
-const ENDED = ["session ended"];
-
-/** Told of every error: one that says that nobody is signed in any more opens the dialog. */
-export function noticeEnd(queryClient: QueryClient, error: unknown) {
-  if (!queryClient.getQueryData(["me"]) || !(error instanceof Problem) || error.document.status !== 401) return;
-  // It may have been a password that was wrong: whether anybody is signed in, the session tells.
-  call("GET", "session").catch((failure) => {
-    if (failure instanceof Problem && failure.document.status === 401) queryClient.setQueryData(ENDED, true);
-  });
-}
 
 export function SessionEnded({ name }: { name: string }) {
   const queryClient = useQueryClient();
-  const ended = useQuery({ queryKey: ENDED, queryFn: () => false, initialData: false, staleTime: Infinity });
   const [password, setPassword] = useState("");
   const signIn = useSignIn();
   const submit = (event: FormEvent) => {
@@ -43,7 +31,7 @@ export function SessionEnded({ name }: { name: string }) {
     );
   };
   return (
-    <Dialog open={ended.data}>
+    <Dialog open>
       <form onSubmit={submit}>
         <DialogTitle>Your session has ended</DialogTitle>
         <DialogContent>

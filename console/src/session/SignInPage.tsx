@@ -5,17 +5,9 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
-import { Navigate, useSearchParams } from "react-router";
 import { ProblemAlert } from "../parts/Answers";
 import { useTitle } from "../parts/useTitle";
 import { useSignIn } from "./queries";
-
-/** Where whoever has signed in goes on: the page that was wanted, if it is one of ours. */
-export function AfterSignIn() {
-  const [query] = useSearchParams();
-  const next = query.get("next") ?? "/";
-  return <Navigate to={next.startsWith("/") && !next.startsWith("//") ? next : "/"} replace />;
-}
 
 export function SignInPage() {
   useTitle("Sign in");

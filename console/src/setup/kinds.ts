@@ -57,6 +57,7 @@ export const KINDS: Record<string, Kind> = {
       { name: "project", label: "Project", kind: "ref", of: "projects", help: "serves this project alone" },
       { name: "exposure", label: "Exposure", kind: "choice", choices: ["private", "public"] },
       { name: "origin", label: "Origin", kind: "choice", choices: ["own", "provider"] },
+      { name: "gives", label: "Gives", kind: "choice", choices: ["both", "subnets", "pools"], help: "subnets, pools that are carved, or both" },
       { name: "cooling_days", label: "Cooling days", kind: "number" },
       { name: "warning_percent", label: "Warning at percent", kind: "number" },
       { name: "critical_percent", label: "Critical at percent", kind: "number" },

@@ -67,6 +67,11 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
           <Typography variant="h1">{subnet.name}</Typography>
           <StateChip state={subnet.state} />
           <Box sx={{ flexGrow: 1 }} />
+          {own && (
+            <Button component={RouterLink} to={`/request?like=${subnet.id}`}>
+              Another like this
+            </Button>
+          )}
           <Actions subnet={subnet} />
         </Stack>
       </Box>

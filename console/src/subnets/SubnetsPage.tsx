@@ -1,4 +1,5 @@
 // All subnets, with filters that live in the address of the page.
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
@@ -6,19 +7,25 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
+import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { Listed } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
-import { RecordTable } from "../parts/RecordTable";
+import { Download } from "../parts/Download";
+import { RecordTable, type Column } from "../parts/RecordTable";
 import { RefSelect } from "../parts/RefSelect";
 import { StateChip } from "../parts/states";
-import { shellWord, tagText } from "../parts/text";
+import { shellWord, shortTime, tagText } from "../parts/text";
 import { TextFilter } from "../parts/TextFilter";
+import { useColumns } from "../parts/useColumns";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
-import { useSubnets } from "./queries";
+import { useMay } from "../session/queries";
+import { cellText } from "../setup/cells";
+import { Bulk, type BulkAct } from "./Bulk";
+import { useSubnets, type Subnet } from "./queries";
 
 const PLACES = [
   ["realm", "realms"],
@@ -32,10 +39,33 @@ const PLACES = [
 const CHOICES = { state: ["active", "cooling", "retiring", "held"], family: ["4", "6"], order: ["address", "name", "newest", "oldest"] };
 const TEXTS = { tag: "Segment tag", inside: "Inside prefix", covering: "Covers prefix", label: "Label (key=value)", text: "Text" };
 
+const COLUMNS: Column<Subnet>[] = [
+  { head: "Name", cell: (row) => <Link component={RouterLink} to={`/subnets/${row.id}`}>{row.name}</Link> },
+  { head: "Blocks", cell: (row) => row.blocks.map((block) => <div key={block.prefix}><Mono>{block.prefix}</Mono></div>) },
+  { head: "State", cell: (row) => <StateChip state={row.state} /> },
+  { head: "Project", cell: (row) => row.project.name },
+  { head: "Zone", cell: (row) => row.zone?.name ?? row.region?.name },
+  { head: "Tier", cell: (row) => row.tier.name },
+  { head: "Pool", cell: (row) => <Link component={RouterLink} to={`/pools/${row.pool.id}`}>{row.pool.name}</Link> },
+  { head: "Tag", right: true, cell: (row) => tagText(row) },
+  { head: "Hosts", right: true, cell: (row) => row.hosts ?? "—" },
+  { head: "Purpose", cell: (row) => row.purpose },
+  { head: "Realm", cell: (row) => row.realm.name },
+  { head: "Labels", cell: (row) => cellText(row.labels, "") },
+  { head: "Usable", right: true, cell: (row) => row.blocks.map((block) => <div key={block.prefix}>{block.usable ?? "—"}</div>) },
+  { head: "Plan", cell: (row) => row.plan?.name },
+  { head: "Handed out", cell: (row) => shortTime(row.created_at) },
+];
+const RARE = ["Realm", "Labels", "Usable", "Plan", "Handed out"];
+
 export function SubnetsPage() {
   useTitle("Subnets");
   const { filters, set, clear } = useFilters();
   const subnets = useSubnets({ limit: "100", ...filters });
+  const [columns, chooseColumns] = useColumns("subnets", COLUMNS, RARE);
+  const [picked, setPicked] = useState<Subnet[]>([]);
+  const [act, setAct] = useState<BulkAct>();
+  const mayChange = useMay("requester");
   const given = Object.entries(filters).filter(([name]) => name !== "cursor");
   return (
     <Stack sx={{ gap: 2 }}>
@@ -67,28 +97,35 @@ export function SubnetsPage() {
         {given.length > 0 && <Button onClick={clear}>Clear all</Button>}
       </Stack>
       <Card>
+        <Stack direction="row" sx={{ px: 1, pt: 0.5, gap: 1, alignItems: "center" }}>
+          {picked.length > 0 && (
+            <>
+              <span role="status">{picked.length} picked</span>
+              <Button size="small" onClick={() => setAct("release")}>
+                Give back
+              </Button>
+              <Button size="small" onClick={() => setAct("label")}>
+                Add a label
+              </Button>
+            </>
+          )}
+          <Box sx={{ flexGrow: 1 }} />
+          {chooseColumns}
+          <Download name="subnets" address="subnets" query={filters} />
+        </Stack>
         <Listed query={subnets} rows={(page) => page.results} empty="No subnet matches these filters.">
           {(rows) => (
             <RecordTable
               label="Subnets"
               rows={rows}
-              columns={[
-                { head: "Name", cell: (row) => <Link component={RouterLink} to={`/subnets/${row.id}`}>{row.name}</Link> },
-                { head: "Blocks", cell: (row) => row.blocks.map((block) => <div key={block.prefix}><Mono>{block.prefix}</Mono></div>) },
-                { head: "State", cell: (row) => <StateChip state={row.state} /> },
-                { head: "Project", cell: (row) => row.project.name },
-                { head: "Zone", cell: (row) => row.zone?.name ?? row.region?.name },
-                { head: "Tier", cell: (row) => row.tier.name },
-                { head: "Pool", cell: (row) => <Link component={RouterLink} to={`/pools/${row.pool.id}`}>{row.pool.name}</Link> },
-                { head: "Tag", right: true, cell: (row) => tagText(row) },
-                { head: "Hosts", right: true, cell: (row) => row.hosts ?? "—" },
-                { head: "Purpose", cell: (row) => row.purpose },
-              ]}
+              columns={columns}
+              picking={mayChange ? { picked, onPick: setPicked, nameOf: (row) => row.name } : undefined}
             />
           )}
         </Listed>
         <PageTurner page={subnets.data} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
+      {act && <Bulk act={act} subnets={picked} onClose={() => (setAct(undefined), setPicked([]))} />}
       <CommandLine text={["lentra list", ...given.map(([name, value]) => `--${name} ${shellWord(value)}`)].join(" ")} />
     </Stack>
   );

@@ -16,7 +16,7 @@ export function useSubnets(filters: Record<string, string>) {
 }
 
 export function useSubnet(id: string) {
-  return useQuery({ queryKey: ["subnets", id], queryFn: () => call<Subnet>("GET", `subnets/${id}`) });
+  return useQuery({ queryKey: ["subnets", id], enabled: id !== "", queryFn: () => call<Subnet>("GET", `subnets/${id}`) });
 }
 
 export function useHistory(id: string) {

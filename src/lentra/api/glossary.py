@@ -57,6 +57,7 @@ GLOSSARY = {
     "environment": "What it is for: production, staging, test or development.",
     "errors": "What stands against it.",
     "expires_at": "When it stops to be of use.",
+    "gives": "What is taken out of it: subnets that are handed out, pools that are carved, or both.",
     "exposure": "Who can reach it: private, public or isolated.",
     "extents": "The stretches of space it has.",
     "families": "By family.",

@@ -153,6 +153,11 @@ KINDS = (
             Option("project", "serves this project alone", empty=None),
             Option("origin", "own or provider", choices=("own", "provider")),
             Option("exposure", "private or public", choices=("private", "public", "isolated")),
+            Option(
+                "gives",
+                "what is taken out of it: subnets, pools (carved), or both",
+                choices=("both", "subnets", "pools"),
+            ),
             Option("cooling_days", "days until a range given back is free", int),
             Option("warning_percent", "share in use at which it is to be looked at", int),
             Option("critical_percent", "share in use at which it is urgent", int),

@@ -58,6 +58,11 @@ def add_commands(commands: Any) -> None:
     command.add_argument("pool", nargs="?", help="one pool, with what still fits per length")
     for name in ("realm", "region", "zone", "project"):
         command.add_argument(f"--{name}", action=Several, help=f"only of this {name}; several with commas")
+    command.add_argument(
+        "--parent", action=Several, help="only those carved out of this pool; several with commas"
+    )
+    command.add_argument("--top", action="store_const", const="true", help="only those carved out of no other")
+    command.add_argument("--text", help="only those whose name has this in it")
     command.set_defaults(run=_usage)
 
     command = commands.add_parser(
@@ -275,7 +280,7 @@ def _usage(options: argparse.Namespace) -> int:
             print(styled(", ".join(str(name) for names in of.values() for name in names) or "all pools", "bold"))
             _show_usage({"own": whole, "warning_percent": 75, "critical_percent": 90})
         return DONE
-    found = list(client.usage(**of))
+    found = list(client.usage(**of, **given(options, "parent", "top", "text")))
     if options.output in WHOLE:
         show_rows(found, (), options.output)
         return DONE

@@ -122,12 +122,13 @@ class Calls:
         str = "", proposal: str | None = None, key: str | None = None, version: int | None =
         None) -> Answer[r.Plan]: ...
     def list_pools(self, *, cursor: str | None = None, exposure: Literal["private", "public", "isolated"] |
-        Sequence[Literal["private", "public", "isolated"]] | None = None, limit: int | None = None, order:
+        Sequence[Literal["private", "public", "isolated"]] | None = None, gives: Literal["both", "subnets",
+        "pools"] | Sequence[Literal["both", "subnets", "pools"]] | None = None, limit: int | None = None, order:
         Literal["name", "oldest", "newest"] | None = None, origin: Literal["own", "provider"] |
         Sequence[Literal["own", "provider"]] | None = None, parent: str | Sequence[str] | None = None, project: str
         | Sequence[str] | None = None, realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None
-        = None, sheet: str | Sequence[str] | None = None, text: str | None = None, zone: str | Sequence[str] | None
-        = None) -> Page[r.Pool]: ...
+        = None, sheet: str | Sequence[str] | None = None, text: str | None = None, top: bool | None = None, zone:
+        str | Sequence[str] | None = None) -> Page[r.Pool]: ...
     def add_pool(self, body: r.PoolRequest, *, preview: bool = False, why: str = "", proposal: str | None = None,
         key: str | None = None) -> Answer[r.Pool]: ...
     def show_pool(self, ref: str | int) -> r.Pool: ...
@@ -298,8 +299,9 @@ class Calls:
     def remove_token(self, ref: str | int, body: r.ByProposal | None = None, *, preview: bool = False, why: str =
         "", proposal: str | None = None, version: int | None = None) -> Answer[r.Token]: ...
     def usage(self, *, cursor: str | None = None, limit: int | None = None, order: Literal["name"] | None = None,
-        project: str | Sequence[str] | None = None, realm: str | Sequence[str] | None = None, region: str |
-        Sequence[str] | None = None, zone: str | Sequence[str] | None = None) -> Page[r.PoolUsage]: ...
+        parent: str | Sequence[str] | None = None, project: str | Sequence[str] | None = None, realm: str |
+        Sequence[str] | None = None, region: str | Sequence[str] | None = None, text: str | None = None, top: bool
+        | None = None, zone: str | Sequence[str] | None = None) -> Page[r.PoolUsage]: ...
     def usage_breakdown(self, *, by: str, cursor: str | None = None, family: Literal[4, 6] | None = None, limit:
         int | None = None, pool: str | Sequence[str] | None = None, project: str | Sequence[str] | None = None,
         realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, tier: str |
@@ -430,12 +432,13 @@ class AsyncCalls:
         why: str = "", proposal: str | None = None, key: str | None = None, version: int | None =
         None) -> Answer[r.Plan]: ...
     async def list_pools(self, *, cursor: str | None = None, exposure: Literal["private", "public", "isolated"] |
-        Sequence[Literal["private", "public", "isolated"]] | None = None, limit: int | None = None, order:
+        Sequence[Literal["private", "public", "isolated"]] | None = None, gives: Literal["both", "subnets",
+        "pools"] | Sequence[Literal["both", "subnets", "pools"]] | None = None, limit: int | None = None, order:
         Literal["name", "oldest", "newest"] | None = None, origin: Literal["own", "provider"] |
         Sequence[Literal["own", "provider"]] | None = None, parent: str | Sequence[str] | None = None, project: str
         | Sequence[str] | None = None, realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None
-        = None, sheet: str | Sequence[str] | None = None, text: str | None = None, zone: str | Sequence[str] | None
-        = None) -> Page[r.Pool]: ...
+        = None, sheet: str | Sequence[str] | None = None, text: str | None = None, top: bool | None = None, zone:
+        str | Sequence[str] | None = None) -> Page[r.Pool]: ...
     async def add_pool(self, body: r.PoolRequest, *, preview: bool = False, why: str = "", proposal: str | None =
         None, key: str | None = None) -> Answer[r.Pool]: ...
     async def show_pool(self, ref: str | int) -> r.Pool: ...
@@ -606,8 +609,9 @@ class AsyncCalls:
     async def remove_token(self, ref: str | int, body: r.ByProposal | None = None, *, preview: bool = False, why:
         str = "", proposal: str | None = None, version: int | None = None) -> Answer[r.Token]: ...
     async def usage(self, *, cursor: str | None = None, limit: int | None = None, order: Literal["name"] | None =
-        None, project: str | Sequence[str] | None = None, realm: str | Sequence[str] | None = None, region: str |
-        Sequence[str] | None = None, zone: str | Sequence[str] | None = None) -> Page[r.PoolUsage]: ...
+        None, parent: str | Sequence[str] | None = None, project: str | Sequence[str] | None = None, realm: str |
+        Sequence[str] | None = None, region: str | Sequence[str] | None = None, text: str | None = None, top: bool
+        | None = None, zone: str | Sequence[str] | None = None) -> Page[r.PoolUsage]: ...
     async def usage_breakdown(self, *, by: str, cursor: str | None = None, family: Literal[4, 6] | None = None,
         limit: int | None = None, pool: str | Sequence[str] | None = None, project: str | Sequence[str] | None =
         None, realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, tier: str |

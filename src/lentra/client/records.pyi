@@ -226,6 +226,7 @@ class Found(TypedDict):
     about: str
     why: str
 GatewayEnum = Literal["none", "first", "last"]
+GivesEnum = Literal["both", "subnets", "pools"]
 class GridCell(TypedDict):
     zone: str
     tier: str
@@ -520,6 +521,7 @@ class PatchedPoolRequest(TypedDict):
     project: NotRequired[str | int | dict[str, Any] | None]
     origin: NotRequired[OriginEnum]
     exposure: NotRequired[PoolExposureEnum]
+    gives: NotRequired[GivesEnum]
     about: NotRequired[str]
     cooling_days: NotRequired[int]
     warning_percent: NotRequired[int]
@@ -705,6 +707,7 @@ class Pool(TypedDict):
     project: NotRequired[Named | None]
     origin: NotRequired[OriginEnum]
     exposure: NotRequired[PoolExposureEnum]
+    gives: NotRequired[GivesEnum]
     about: NotRequired[str]
     cooling_days: NotRequired[int]
     warning_percent: NotRequired[int]
@@ -742,6 +745,7 @@ class PoolRequest(TypedDict):
     project: NotRequired[str | int | dict[str, Any] | None]
     origin: NotRequired[OriginEnum]
     exposure: NotRequired[PoolExposureEnum]
+    gives: NotRequired[GivesEnum]
     about: NotRequired[str]
     cooling_days: NotRequired[int]
     warning_percent: NotRequired[int]
@@ -761,6 +765,7 @@ class PoolUsage(TypedDict):
     parent: Named | None
     region: Named | None
     zone: Named | None
+    carved: int
     warning_percent: int
     critical_percent: int
     own: list[Usage]

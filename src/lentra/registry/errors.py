@@ -4,7 +4,7 @@ Refusal
 ├── UnknownName              a name that nothing has; lists the nearest
 ├── Invalid                  a value of the wrong kind or out of range
 │   ├── ZoneNotInRegion      zone and region given do not belong together
-│   ├── WrongPool            the pool serves another place or project
+│   ├── WrongPool            the pool serves another place or project, or gives no subnets (or no pools)
 │   ├── NotPrivate           a public range in a realm that is private only
 │   ├── TooManyRanges        the pool has as many ranges as its rule sheet allows
 │   ├── NeedsIpv4            the rule sheet wants IPv4 beside IPv6

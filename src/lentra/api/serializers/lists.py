@@ -14,6 +14,7 @@ from lentra.registry.models import (
     ADDRESS_KINDS,
     ENVIRONMENTS,
     EXPOSURES,
+    GIVES,
     KEEP_OUT_KINDS,
     ORIGINS,
     PLAN_STATES,
@@ -159,8 +160,17 @@ LedgerQuery = list_query(
     text=_text("Part of the record's name."),
     **_span("Entered"),
 )
+_TOP = serializers.BooleanField(required=False, help_text="Carved out of no other pool, or out of one.")
 UsageListQuery = list_query(
-    "Pools", ("name",), realm=meant(Realm), region=meant(Region), zone=meant(Zone), project=meant(Project)
+    "Pools",
+    ("name",),
+    realm=meant(Realm),
+    region=meant(Region),
+    zone=meant(Zone),
+    project=meant(Project),
+    parent=meant(Pool, "Carved out of it."),
+    top=_TOP,
+    text=_text("Part of the name."),
 )
 HeadroomListQuery = list_query(
     "Headroom",
@@ -193,6 +203,8 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
         "sheet": meant(Sheet),
         "exposure": _words(EXPOSURES),
         "origin": _words(ORIGINS),
+        "gives": _words(GIVES),
+        "top": _TOP,
     },
     "keep-out": {"realm": meant(Realm), "kind": _words(KEEP_OUT_KINDS)},
     "reservation": {

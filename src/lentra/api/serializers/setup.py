@@ -143,6 +143,7 @@ class PoolSerializer(RecordSerializer):
             "project",
             "origin",
             "exposure",
+            "gives",
             "about",
             "cooling_days",
             "warning_percent",

@@ -51,6 +51,7 @@ class PoolUsageSerializer(serializers.Serializer):
     parent = RefField(allow_null=True)
     region = RefField(allow_null=True)
     zone = RefField(allow_null=True)
+    carved = serializers.IntegerField(min_value=0, help_text="How many pools are carved out of it.")
     warning_percent = serializers.IntegerField()
     critical_percent = serializers.IntegerField()
     own = UsageSerializer(many=True)

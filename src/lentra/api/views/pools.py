@@ -39,6 +39,10 @@ class PoolViews(SetUpViews):
     def get_queryset(self) -> QuerySet:
         return super().get_queryset().prefetch_related("ranges")
 
+    def narrow_by(self, rows: QuerySet, name: str, value: Any) -> QuerySet:
+        assert name == "top"
+        return rows.filter(parent__isnull=value)
+
     def add(self, change: Change, values: dict[str, Any]) -> Any:
         ranges: list[Prefix] = values.pop("ranges", [])
         lengths = [(row["family"], row["length"]) for row in values.pop("lengths", [])]

@@ -194,7 +194,12 @@ class UsageView(GenericAPIView):
     @call("Usage of pools", query=UsageListQuery, responses=PoolUsageSerializer(many=True))
     def get(self, request: Request) -> Response:
         pools = Pool.objects.prefetch_related("realm", "parent", "region", "zone", "sheet")
-        pools = narrow(pools, asked(request), "realm", "region", "zone", "project")
+        values = asked(request)
+        pools = narrow(pools, values, "realm", "region", "zone", "project", "parent")
+        if "top" in values:
+            pools = pools.filter(parent__isnull=values["top"])
+        if text := values.get("text"):
+            pools = pools.filter(name__contains=text.lower())
         return self.get_paginated_response(usage_of_pools(self.paginate_queryset(pools)))
 
 

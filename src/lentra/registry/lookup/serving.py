@@ -23,8 +23,8 @@ def serving_pools(
 
     A pool serves a place if it has the same zone, or the zone's region and no zone, or no place at all; a
     project if it has none or the same. Only pools with a free extent wide enough for `length` are given,
-    unless it is None; none that is public, unless for a public tier. Order: own project first, then zone,
-    region, no place; then by name.
+    unless it is None; none that is public, unless for a public tier, and none that gives pools alone. Order: own
+    project first, then zone, region, no place; one that gives subnets alone before one that gives both; then by name.
     """
     region = zone.region if zone else region
     place = Q(zone=None, region=None)
@@ -34,7 +34,7 @@ def serving_pools(
         place |= Q(zone=zone)
     # One join for both: the family that is asked for must have the room.
     space = {"spaces__family": family} | ({} if length is None else {"spaces__largest_free__lte": length})
-    pools = Pool.objects.filter(place, **space)
+    pools = Pool.objects.filter(place, **space).exclude(gives="pools")
     pools = pools.filter(Q(project=None) | Q(project=project)) if project else pools.filter(project=None)
     if realm:
         pools = pools.filter(realm=realm)
@@ -45,7 +45,7 @@ def serving_pools(
         found = [pool for pool in found if _allows(pool, family, length)]
     return sorted(
         found,
-        key=lambda pool: (pool.project_id is None, pool.zone_id is None, pool.region_id is None, pool.name),
+        key=lambda p: (p.project_id is None, p.zone_id is None, p.region_id is None, p.gives == "both", p.name),
     )
 
 

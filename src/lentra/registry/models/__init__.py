@@ -30,7 +30,17 @@ from lentra.registry.models.setup import (
     Tier,
     Zone,
 )
-from lentra.registry.models.space import KEEP_OUT_KINDS, ORIGINS, ExtentRow, KeepOut, Pool, PoolRange, Space, Tile
+from lentra.registry.models.space import (
+    GIVES,
+    KEEP_OUT_KINDS,
+    ORIGINS,
+    ExtentRow,
+    KeepOut,
+    Pool,
+    PoolRange,
+    Space,
+    Tile,
+)
 from lentra.registry.models.subnets import SUBNET_STATES, Subnet, place_key
 
 __all__ = [
@@ -39,6 +49,7 @@ __all__ = [
     "ALERT_STAGES",
     "ENVIRONMENTS",
     "EXPOSURES",
+    "GIVES",
     "KEEP_OUT_KINDS",
     "ORIGINS",
     "PLAN_STATES",

@@ -19,6 +19,7 @@ from lentra.registry.models.records import Record
 from lentra.registry.models.setup import Project, Realm, Region, Sheet, Zone
 
 ORIGINS = ("own", "provider")
+GIVES = ("both", "subnets", "pools")  # what is taken out of a pool
 KEEP_OUT_KINDS = ("on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other")
 CERTAINTIES = ("certain", "likely", "unsure")
 
@@ -38,6 +39,7 @@ class Pool(Record):
     project = models.ForeignKey(Project, null=True, on_delete=models.PROTECT, related_name="pools")
     origin = models.CharField(max_length=12, choices=[(o, o) for o in ORIGINS], default="own")
     exposure = models.CharField(max_length=12, choices=[(e, e) for e in ("private", "public")], default="private")
+    gives = models.CharField(max_length=8, choices=[(g, g) for g in GIVES], default="both")
     about = models.CharField(max_length=500, default="", blank=True)
     cooling_days = models.PositiveSmallIntegerField(default=7)
     warning_percent = models.PositiveSmallIntegerField(default=75)

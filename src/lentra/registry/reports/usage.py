@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Container, Iterable
 from typing import Any
 
@@ -78,6 +79,7 @@ def usage_of_pools(pools: Iterable[Pool]) -> list[dict[str, Any]]:
     pools = list(pools)
     own = own_usage(pool.pk for pool in pools)
     rolled = rolled_up(pool.pk for pool in pools)
+    carved = Counter(Pool.objects.filter(parent__in=[p.pk for p in pools]).values_list("parent", flat=True))
     return [
         {
             "pool": _ref(pool),
@@ -85,6 +87,7 @@ def usage_of_pools(pools: Iterable[Pool]) -> list[dict[str, Any]]:
             "parent": _ref(pool.parent),
             "region": _ref(pool.region),
             "zone": _ref(pool.zone),
+            "carved": carved[pool.pk],
             "warning_percent": pool.warning_percent,
             "critical_percent": pool.critical_percent,
             "own": _facts(pool, own),

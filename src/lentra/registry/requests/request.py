@@ -153,12 +153,21 @@ def pool_for(request: SubnetRequest, target: Target) -> Pool:
 def refuse_wrong_pool(
     pool: Pool, project: Project, zone: Zone | None, region: Region, family: int, length: int | None
 ) -> None:
-    """Refuse a pool that serves another project, zone or region; suggests those that may serve.
+    """Refuse a pool that serves another project, zone or region, or no subnets at all; suggests those that may serve.
 
     Raises:
         WrongPool.
     """
     wrong = None
+    if pool.gives == "pools":
+        options = serving_pools(family, length, zone=zone, region=region, project=project, realm=pool.realm)
+        raise WrongPool(
+            f"pools are carved out of pool {pool.name}, and no subnets are handed out of it",
+            field="pool",
+            received=pool.name,
+            rule="a pool gives subnets, pools, or both",
+            suggestions=[p.name for p in options[:8]],
+        )
     if pool.project_id is not None and pool.project_id != project.pk:
         wrong = f"pool {pool.name} belongs to another project"
     elif pool.zone_id is not None and (zone is None or pool.zone_id != zone.pk):
@@ -166,7 +175,7 @@ def refuse_wrong_pool(
     elif pool.region_id is not None and pool.region_id != region.pk:
         wrong = f"pool {pool.name} serves another region"
     if wrong:
-        options = serving_pools(family, length, zone=zone, region=region, project=project)
+        options = serving_pools(family, length, zone=zone, region=region, project=project, realm=pool.realm)
         raise WrongPool(
             f"{wrong}, not {project.name} in {zone.name if zone else region.name}",
             field="pool",

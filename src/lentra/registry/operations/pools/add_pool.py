@@ -10,7 +10,7 @@ from lentra.addressing.prefix import Prefix, parse_prefix, range_text
 from lentra.addressing.refusal import Exhausted, KeptOut, Overlaps
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.special import is_private, kind_of_space, prefilled_notes
-from lentra.registry.errors import Invalid, NotPrivate, TooManyRanges
+from lentra.registry.errors import Invalid, NotPrivate, TooManyRanges, WrongPool
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.lookup.serving import exhausted_in
@@ -109,7 +109,20 @@ def take_ranges(
     placement: str | None,
     owner: int,
 ) -> list[Prefix]:
-    """Take ranges out of an open parent's free space, for the pool numbered `owner`."""
+    """Take ranges out of an open parent's free space, for the pool numbered `owner`.
+
+    Raises:
+        WrongPool: the parent gives subnets alone.
+        OutsideParent, Overlaps, KeptOut, Exhausted, WrongFamily.
+    """
+    if parent.gives == "subnets":
+        raise WrongPool(
+            f"subnets are handed out of pool {parent.name}, and no pools are carved out of it",
+            field="parent",
+            received=parent.name,
+            rule="a pool gives subnets, pools, or both",
+            suggestions=["edit the pool first: gives both"],
+        )
     carved: list[Prefix] = []
     for prefix in ranges:
         held = any(row.prefix.contains(prefix) for row in parent.ranges.all())

@@ -1,0 +1,27 @@
+import Checkbox from "@mui/material/Checkbox";
+import Menu from "@mui/material/Menu";
+import MenuItem from "@mui/material/MenuItem";
+import { NavLink } from "react-router";
+import type { Item } from "./DropDown";
+
+export function DropDownMenu({ anchor, onClose, items }: { anchor: HTMLElement; onClose: () => void; items: Item[] }) {
+  return (
+    <Menu open anchorEl={anchor} onClose={onClose}>
+      {items.map((item) => (
+        <MenuItem
+          key={item.label}
+          {...(item.to ? { component: NavLink, to: item.to, end: item.to === "/" } : {})}
+          {...(item.href ? { component: "a", href: item.href, target: "_blank", rel: "noreferrer" } : {})}
+          {...(item.checked === undefined ? {} : { role: "menuitemcheckbox", "aria-checked": item.checked, dense: true })}
+          onClick={() => {
+            item.onClick?.();
+            if (item.checked === undefined) onClose();
+          }}
+        >
+          {item.checked !== undefined && <Checkbox size="small" edge="start" checked={item.checked} tabIndex={-1} slotProps={{ input: { "aria-hidden": true } }} />}
+          {item.label}
+        </MenuItem>
+      ))}
+    </Menu>
+  );
+}
