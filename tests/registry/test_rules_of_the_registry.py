@@ -83,7 +83,10 @@ def test_a_pool_gives_subnets_pools_or_both(world, holds):
     both = world.carve(above, "10.40.0.0/20", name="a-both")
     inner = world.carve(above, "10.40.16.0/20", name="inner", gives="subnets")
     found = serving_pools(4, 26, zone=world.zone, project=world.project, realm=world.realm)
-    assert [pool.name for pool in found][:2] == ["inner", "a-both"]  # the one that really gives subnets comes first
+    assert [pool.name for pool in found][:2] == [
+        "inner",
+        "a-both",
+    ]  # the one that really gives subnets comes first
     with pytest.raises(WrongPool, match="pools are carved out of pool above") as refused:
         world.ask(above, length=26)
     assert refused.value.suggestions == ["inner", "a-both"]  # of the same realm

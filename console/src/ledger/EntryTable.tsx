@@ -33,7 +33,7 @@ export function EntryTable({ entries, withName = true }: { entries: Entry[]; wit
             label: "Take back",
             cell: (entry) =>
               mayTakeBack(entry) && (
-                <Button size="small" aria-label={`Take back ${entry.number}`} onClick={() => setBack(entry)}>
+                <Button size="small" sx={{ whiteSpace: "nowrap" }} aria-label={`Take back ${entry.number}`} onClick={() => setBack(entry)}>
                   Take back
                 </Button>
               ),

@@ -55,7 +55,7 @@ export function RefSelect({
       noOptionsText={found.error ? "The list could not be read." : "Nothing is called so."}
       disabled={disabled}
       slotProps={{ paper: { sx: { border: 1, borderColor: "divider" } } }}
-      sx={{ minWidth: 200 }}
+      sx={{ minWidth: Math.max(200, label.length * 9 + 60) }}
       renderInput={(input) => <TextField {...input} label={label} required={required} helperText={helperText} placeholder={none} />}
     />
   );

@@ -49,7 +49,7 @@ export function Bulk({ act, subnets, onClose }: { act: BulkAct; subnets: Subnet[
       setLines([]);
       await each(async (subnet) => {
         const answer = await run(subnet, { preview: true, why });
-        return { subnet, proposal: answer.proposal, says: answer.notes.join(" ") || "possible", state: "possible" };
+        return { subnet, proposal: answer.proposal, says: answer.notes.join(" "), state: "possible" };
       }, subnets);
     },
   });
@@ -59,7 +59,7 @@ export function Bulk({ act, subnets, onClose }: { act: BulkAct; subnets: Subnet[
       await each(
         async (subnet) => {
           await run(subnet, { preview: false, why, proposal: possible.find((line) => line.subnet.id === subnet.id)?.proposal });
-          return { subnet, says: "done", state: "done" };
+          return { subnet, says: "", state: "done" };
         },
         possible.map((line) => line.subnet),
       );
@@ -118,5 +118,5 @@ function messageOf(failure: unknown): string {
 
 function commandOf(act: BulkAct, subnets: Subnet[], name: string, value: string): string {
   if (act === "release") return commandLine(["release", ...subnets.map((subnet) => subnet.id)]);
-  return subnets.map((subnet) => commandLine(["edit", subnet.id], { labels: { [name]: value } })).join("\n");
+  return subnets.map((subnet) => commandLine(["edit", subnet.id], { labels: { ...subnet.labels, [name]: value } })).join("\n");
 }
