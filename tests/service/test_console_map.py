@@ -14,7 +14,7 @@ from tests.service.test_console import choose, open_as  # noqa: F401
 def map_page(open_as, live):  # noqa: F811
     page = open_as("viewer")
     page.goto(live.url + "/map")
-    page.get_by_text("Choose a realm, a region or a pool").wait_for()
+    page.get_by_role("table", name="Realms and their ranges").wait_for()
     return page
 
 

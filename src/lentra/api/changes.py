@@ -143,6 +143,17 @@ def read_version(request: Request) -> int | None:
     return int(bare)
 
 
+class ChangeSerializer(serializers.Serializer):
+    """What a change did to one record, as the ledger has it."""
+
+    entry = serializers.IntegerField(allow_null=True, help_text="Number of the ledger entry; null in a preview.")
+    verb = serializers.CharField(help_text="What was done.")
+    kind = serializers.CharField(help_text="Kind of record.")
+    name = serializers.CharField(help_text="The record's name.")
+    before = serializers.DictField(allow_null=True, help_text="What is another value now; null for what is new.")
+    after = serializers.DictField(allow_null=True, help_text="The new values; null for what is gone.")
+
+
 @cache
 def answer_of(result: Any) -> type[serializers.Serializer]:
     """The serializer of the answer to a changing call, for the OpenAPI document."""
@@ -151,7 +162,7 @@ def answer_of(result: Any) -> type[serializers.Serializer]:
         "preview": serializers.BooleanField(),
         "result": result(),
         "notes": serializers.ListField(child=serializers.CharField()),
-        "changes": serializers.ListField(child=serializers.DictField()),
+        "changes": ChangeSerializer(many=True),
         "proposal": serializers.CharField(allow_null=True),
     }
     return type(name, (serializers.Serializer,), {**fields, "__doc__": "Answer to a changing call."})

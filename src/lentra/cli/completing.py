@@ -33,6 +33,7 @@ _KIND_OF = {  # option or argument -> collection of the client
     "reservation": "reservations",
     "person": "people",
     "subnet": "subnets",
+    "what": "subnets",
 }
 _KIND_OF_NOUN = {
     "realm": "realms",

@@ -96,6 +96,13 @@ class Carries(TypedDict):
     nodes: int | None
     nodes_alone: int | None
 CertaintyEnum = Literal["certain", "likely", "unsure"]
+class Change(TypedDict):
+    entry: int | None
+    verb: str
+    kind: str
+    name: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
 class ChangeRangeRequest(TypedDict):
     old: str
     new: str
@@ -200,6 +207,22 @@ class Explanation(TypedDict):
     special: list[str]
     notes: list[str]
 FamilyEnum = Literal[4, 6]
+class FamilyRules(TypedDict):
+    head: int
+    tail: int
+    shortest: int
+    longest: int
+    range_shortest: int
+    range_longest: int
+    max_ranges: NotRequired[int | None]
+class FamilyRulesRequest(TypedDict):
+    head: int
+    tail: int
+    shortest: int
+    longest: int
+    range_shortest: int
+    range_longest: int
+    max_ranges: NotRequired[int | None]
 class Fan(TypedDict):
     day: str
     low: str
@@ -456,6 +479,10 @@ class NewRangeRequest(TypedDict):
     length: NotRequired[int]
     proposal: NotRequired[str | None]
 NumberingEnum = Literal["number", "tag"]
+class Offence(TypedDict):
+    rule: int
+    what: str
+    where: str
 OriginEnum = Literal["own", "provider"]
 class PackQueryRequest(TypedDict):
     sheet: NotRequired[str]
@@ -571,8 +598,8 @@ class PatchedReservationRequest(TypedDict):
 class PatchedSheetRequest(TypedDict):
     name: NotRequired[str]
     about: NotRequired[str]
-    v4: NotRequired[dict[str, Any] | None]
-    v6: NotRequired[dict[str, Any] | None]
+    v4: NotRequired[FamilyRulesRequest | None]
+    v6: NotRequired[FamilyRulesRequest | None]
     ipv6_needs_ipv4: NotRequired[bool]
     tag_needed: NotRequired[bool]
     dhcp: NotRequired[bool]
@@ -920,8 +947,8 @@ class Sheet(TypedDict):
     version: int
     name: str
     about: NotRequired[str]
-    v4: NotRequired[dict[str, Any] | None]
-    v6: NotRequired[dict[str, Any] | None]
+    v4: NotRequired[FamilyRules | None]
+    v6: NotRequired[FamilyRules | None]
     ipv6_needs_ipv4: NotRequired[bool]
     tag_needed: NotRequired[bool]
     dhcp: NotRequired[bool]
@@ -931,8 +958,8 @@ class Sheet(TypedDict):
 class SheetRequest(TypedDict):
     name: str
     about: NotRequired[str]
-    v4: NotRequired[dict[str, Any] | None]
-    v6: NotRequired[dict[str, Any] | None]
+    v4: NotRequired[FamilyRulesRequest | None]
+    v6: NotRequired[FamilyRulesRequest | None]
     ipv6_needs_ipv4: NotRequired[bool]
     tag_needed: NotRequired[bool]
     dhcp: NotRequired[bool]
@@ -1145,13 +1172,17 @@ class UsageThen(TypedDict):
     used_percent: float
     states: dict[str, str]
 class Use(TypedDict):
-    used_by: list[dict[str, Any]]
+    used_by: list[UserOf]
     use_count: int
     frozen: list[str]
+class UserOf(TypedDict):
+    range: str
+    kind: str
+    id: int
 class Verify(TypedDict):
     clean: bool
     checked: dict[str, int]
-    offences: list[dict[str, Any]]
+    offences: list[Offence]
 class WhatIf(TypedDict):
     pool: Named
     done: list[str]

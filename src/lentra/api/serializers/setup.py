@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 from rest_framework.validators import UniqueTogetherValidator, UniqueValidator
 
@@ -62,9 +63,28 @@ class RealmSerializer(RecordSerializer):
         read_only_fields = ("id",)
 
 
+class FamilyRulesSerializer(serializers.Serializer):
+    """The rules of one family on a sheet; described here, checked by the registry."""
+
+    head = serializers.IntegerField(min_value=0, max_value=4096, help_text="Addresses withheld at a subnet's start.")
+    tail = serializers.IntegerField(min_value=0, max_value=4096, help_text="Addresses withheld at its end.")
+    shortest = serializers.IntegerField(min_value=0, max_value=128, help_text="The widest subnet, as a length.")
+    longest = serializers.IntegerField(min_value=0, max_value=128, help_text="The narrowest subnet, as a length.")
+    range_shortest = serializers.IntegerField(min_value=0, max_value=128, help_text="The widest range of a pool.")
+    range_longest = serializers.IntegerField(min_value=0, max_value=128, help_text="The narrowest range of a pool.")
+    max_ranges = serializers.IntegerField(
+        required=False, allow_null=True, min_value=0, max_value=4096, help_text="Ranges of a pool; null: any number."
+    )
+
+
+@extend_schema_field(FamilyRulesSerializer(allow_null=True))
+class RulesField(serializers.DictField):
+    """The rules of one family."""
+
+
 class SheetSerializer(RecordSerializer):
-    v4 = serializers.DictField(required=False, allow_null=True)
-    v6 = serializers.DictField(required=False, allow_null=True)
+    v4 = RulesField(required=False, allow_null=True, help_text="IPv4; null where there is none.")
+    v6 = RulesField(required=False, allow_null=True, help_text="IPv6; null where there is none.")
 
     class Meta:
         model = Sheet
@@ -416,10 +436,18 @@ class TokenSerializer(RecordSerializer):
         return fields
 
 
+class UserOfSerializer(serializers.Serializer):
+    """Something that uses a record."""
+
+    range = serializers.CharField(help_text="Its range, or its name where it has none.")
+    kind = serializers.CharField(help_text="Kind of record.")
+    id = serializers.IntegerField(help_text="Its number.")
+
+
 class UseSerializer(serializers.Serializer):
     """What stands on a record, and what of it is fixed."""
 
-    used_by = serializers.ListField(child=serializers.DictField())
+    used_by = UserOfSerializer(many=True)
     use_count = serializers.IntegerField()
     frozen = serializers.ListField(child=serializers.CharField())
 

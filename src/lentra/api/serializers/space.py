@@ -161,9 +161,17 @@ class SearchSerializer(serializers.Serializer):
     records = FoundSerializer(many=True, help_text="Records, 8 of each kind at most.")
 
 
+class OffenceSerializer(serializers.Serializer):
+    """Something that does not hold."""
+
+    rule = serializers.IntegerField(help_text="Number of what must always hold.")
+    what = serializers.CharField(help_text="What is wrong, in words.")
+    where = serializers.CharField(help_text="In which pool or of which record.")
+
+
 class VerifySerializer(serializers.Serializer):
     """Whether all that must hold, holds."""
 
     clean = serializers.BooleanField()
     checked = serializers.DictField(child=serializers.IntegerField())
-    offences = serializers.ListField(child=serializers.DictField())
+    offences = OffenceSerializer(many=True)
