@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import uuid
-from contextlib import suppress
+from dataclasses import replace
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -153,8 +153,6 @@ def test_what_would_work_for_a_reservation_works(world, places):
             world.do(reserve, request, preview=True)
         except Refusal as refusal:
             for suggestion in refusal.suggestions:
-                with suppress(Refusal):
-                    request.range = parse_range(str(suggestion))
-                    world.do(reserve, request, preview=True)
-                    worked += 1
-    assert worked
+                world.do(reserve, replace(request, range=parse_range(str(suggestion))), preview=True)
+                worked += 1
+    assert worked >= 3

@@ -66,14 +66,22 @@ class RealmSerializer(RecordSerializer):
 class FamilyRulesSerializer(serializers.Serializer):
     """The rules of one family on a sheet; described here, checked by the registry."""
 
-    head = serializers.IntegerField(min_value=0, max_value=4096, help_text="Addresses withheld at a subnet's start.")
+    head = serializers.IntegerField(
+        min_value=0, max_value=4096, help_text="Addresses withheld at a subnet's start."
+    )
     tail = serializers.IntegerField(min_value=0, max_value=4096, help_text="Addresses withheld at its end.")
     shortest = serializers.IntegerField(min_value=0, max_value=128, help_text="The widest subnet, as a length.")
     longest = serializers.IntegerField(min_value=0, max_value=128, help_text="The narrowest subnet, as a length.")
     range_shortest = serializers.IntegerField(min_value=0, max_value=128, help_text="The widest range of a pool.")
-    range_longest = serializers.IntegerField(min_value=0, max_value=128, help_text="The narrowest range of a pool.")
+    range_longest = serializers.IntegerField(
+        min_value=0, max_value=128, help_text="The narrowest range of a pool."
+    )
     max_ranges = serializers.IntegerField(
-        required=False, allow_null=True, min_value=0, max_value=4096, help_text="Ranges of a pool; null: any number."
+        required=False,
+        allow_null=True,
+        min_value=0,
+        max_value=4096,
+        help_text="Ranges of a pool; null: any number.",
     )
 
 

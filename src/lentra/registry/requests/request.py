@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import re
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
@@ -79,6 +80,13 @@ def check_request(request: SubnetRequest) -> None:
     Raises:
         Invalid: with what would make sense.
     """
+    if request.prefix is not None and request.count > 1:
+        raise Invalid(
+            "one prefix is one block: leave out count, or give a length",
+            field="count",
+            received=request.count,
+            suggestions=[1],
+        )
     _refuse_beyond("count", request.count, 1, MOST_AT_ONCE, "subnets at once")
     refuse_room(request.room)
     refuse_hold(request.hold_minutes)
@@ -93,8 +101,6 @@ def check_request(request: SubnetRequest) -> None:
             field="hosts",
             suggestions=["hosts: 180", "length: 23"],
         )
-    if request.prefix is not None and request.count > 1:
-        raise Invalid("one prefix is one block: leave out count, or give a length", field="count")
     if request.prefix is not None and request.beside is not None:
         raise Invalid("give a prefix or what to be beside of, not both", field="beside")
 
@@ -208,12 +214,23 @@ def lengths_wanted(
     lengths = {}
     for family in families:
         if family == families[0]:
-            lengths[family] = _leading_length(request, sheet, family)
+            try:
+                lengths[family] = _leading_length(request, sheet, family)
+            except Refusal as refusal:
+                raise _within_bounds(refusal, pool) if family == 4 and refusal.field == "length" else refusal
         else:
             lengths[family] = sheet.family(family).longest
     if 4 in lengths:
         check_pool_bounds(pool, lengths[4])
     return lengths
+
+
+def _within_bounds(refusal: Refusal, pool: Pool) -> Refusal:
+    """A refusal of a length whose suggestions the pool itself hands out as well."""
+    low, high = pool.shortest_v4 or 0, pool.longest_v4 or 32
+    lengths = [max(low, min(int(text[1:]), high)) for text in refusal.suggestions if re.fullmatch(r"/\d+", text)]
+    others = [text for text in refusal.suggestions if not re.fullmatch(r"/\d+", text)]
+    return refusal.with_(suggestions=[*(f"/{length}" for length in dict.fromkeys(lengths)), *others])
 
 
 def no_range_yet(pool: Pool, family: int, field: str = "families") -> WrongFamily:

@@ -8,7 +8,7 @@ from typing import Any
 
 from lentra.addressing.extents import State, carve_range, require_free
 from lentra.addressing.placement import place
-from lentra.addressing.prefix import parse_range, prefixes_of_range, range_text
+from lentra.addressing.prefix import BITS, parse_range, prefixes_of_range, range_text
 from lentra.addressing.refusal import Exhausted, Overlaps
 from lentra.addressing.sizing import size_by_hosts
 from lentra.registry.errors import Invalid
@@ -18,6 +18,7 @@ from lentra.registry.lookup.serving import exhausted_in
 from lentra.registry.models import Pool, Project, Reservation, Tier
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
+from lentra.registry.requests.allocation import something_free
 from lentra.registry.rules.names import check_name
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.evidence import conflicts_over
@@ -179,7 +180,11 @@ def _exactly(given: tuple[int, int, int], pool: Pool, stores: Families) -> tuple
             conflicts = conflicts_over(pool.realm_id, piece) or refusal.conflicts
             owner = conflicts[0].get("owner") or conflicts[0].get("state")
             message = f"{range_text(family, first, last)} is not free: {conflicts[0]['range']} is {owner}"
-            raise refusal.with_(message=message, conflicts=conflicts).about("range")
+            length = BITS[family] - (last - first).bit_length()
+            free = something_free(stores[family], length, pool)
+            raise refusal.with_(message=message, conflicts=conflicts, suggestions=[free] if free else []).about(
+                "range"
+            )
     return given
 
 
