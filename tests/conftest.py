@@ -32,6 +32,25 @@ BROWSER_FLAGS = [
 ]
 
 
+# Files that take longest come first, so that no process is left with one of them at the end.
+LONGEST = (
+    *(
+        "test_starting",
+        "test_cluster",
+        "test_console",
+        "test_keeps_running",
+        "test_any_order",
+        "test_every_command",
+    ),
+    *("test_console_planner", "test_console_lists", "test_console_finding", "test_many_at_once", "test_readings"),
+)
+
+
+def pytest_collection_modifyitems(items):
+    ranks = {name: rank for rank, name in enumerate(LONGEST)}
+    items.sort(key=lambda item: ranks.get(item.path.stem, len(ranks)))
+
+
 _ports = iter(random.sample(range(20_000, 32_000), 500))  # below those that the system gives to callers
 
 

@@ -33,7 +33,7 @@ def ask(live):
 
     def send(method, path, query):
         kind = path.split("/")[3]
-        url = live.url + path.replace("{ref}", REFS.get(kind, "1"))
+        url = live.url + path.replace("{ref}", REFS.get(kind, "1")).replace("{number}", "1")
         return session.request(method, url, params=query, headers=headers, json={}, timeout=30)
 
     return send
@@ -156,7 +156,7 @@ def test_what_is_done_to_a_record_is_refused_if_it_has_changed_since(live, refs,
         ref = next(admin.subnets.list(public="attached" if "detach" in short else "idle"))["id"]
     answer = requests.request(
         method,
-        live.url + path.replace("{ref}", str(ref)),
+        live.url + path.replace("{ref}", str(ref)).replace("{number}", "1"),
         params={"why": "tried"},
         json=BODIES.get(short, {}),
         headers={"Authorization": "Bearer " + live.token("admin"), "If-Match": '"1"'},

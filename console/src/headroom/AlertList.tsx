@@ -1,4 +1,5 @@
 // Thresholds that are reached, or will be soon.
+import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Chip from "@mui/material/Chip";
 import Link from "@mui/material/Link";
@@ -50,6 +51,20 @@ export function AlertList() {
                 },
                 { head: "What", cell: (row) => row.text },
                 { head: "Over since", cell: (row) => (row.resolved_at ? shortTime(row.resolved_at) : "—") },
+                {
+                  head: "",
+                  label: "What to do",
+                  cell: (row) =>
+                    row.pool ? (
+                      <Button size="small" sx={{ whiteSpace: "nowrap" }} component={RouterLink} to={`/headroom/what-if?pool=${encodeURIComponent(`${row.realm}:${row.pool.name}`)}`} aria-label={`What if: ${row.pool.name}`}>
+                        What if…
+                      </Button>
+                    ) : (
+                      <Button size="small" sx={{ whiteSpace: "nowrap" }} component={RouterLink} to="/headroom/verification">
+                        Look…
+                      </Button>
+                    ),
+                },
               ]}
             />
           )}

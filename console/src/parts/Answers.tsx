@@ -9,6 +9,7 @@ import type { UseQueryResult } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Problem } from "../api/client";
 import { Mono } from "./Mono";
+import { taken } from "./taking";
 
 export function Loading({ what }: { what: string }) {
   return (
@@ -27,8 +28,11 @@ export function Empty({ children }: { children: ReactNode }) {
   );
 }
 
-/** A refusal: why, which rule, what stands in the way, what would work. */
-export function ProblemAlert({ error, onRetry }: { error: unknown; onRetry?: () => void }) {
+/** What takes a value that would work into a form; nothing if the form has no such field. */
+export type Taking = (field: string, value: string) => (() => void) | undefined;
+
+/** A refusal: why, which rule, what stands in the way, what would work, which is a button where a form can take it. */
+export function ProblemAlert({ error, onRetry, onTake }: { error: unknown; onRetry?: () => void; onTake?: Taking }) {
   if (!error) return null;
   const problem = error instanceof Problem ? error.document : { title: "Something went wrong", detail: String(error) };
   const conflicts = ("conflicts" in problem && problem.conflicts) || [];
@@ -49,7 +53,27 @@ export function ProblemAlert({ error, onRetry }: { error: unknown; onRetry?: () 
         </Box>
       )}
       {"request" in problem && problem.request && problem.status >= 500 && <Box sx={{ mt: 0.5 }}>Request {problem.request}</Box>}
-      {suggestions.length > 0 && <Box sx={{ mt: 0.5 }}>Would work: {suggestions.slice(0, 5).join(", ")}</Box>}
+      {suggestions.length > 0 && (
+        <Box sx={{ mt: 0.5 }}>
+          Would work:{" "}
+          {suggestions.slice(0, 5).map((suggestion, n) => {
+            const [field, value] = taken("field" in problem ? problem.field : undefined, suggestion) ?? [];
+            const take = field && value ? onTake?.(field, value) : undefined;
+            return (
+              <span key={suggestion}>
+                {n > 0 && ", "}
+                {take ? (
+                  <Button size="small" variant="outlined" color="inherit" onClick={take} sx={{ py: 0, minWidth: 0 }}>
+                    {suggestion}
+                  </Button>
+                ) : (
+                  suggestion
+                )}
+              </span>
+            );
+          })}
+        </Box>
+      )}
     </Alert>
   );
 }

@@ -100,7 +100,10 @@ export function RequestPage() {
             </Button>
           )}
           {look.data && <Confirmation answer={look.data} busy={done.isPending} onConfirm={(why) => done.mutate(why)} />}
-          <ProblemAlert error={done.error ?? look.error} />
+          <ProblemAlert
+            error={done.error ?? look.error}
+            onTake={(name, value) => (name in EMPTY ? () => change({ [name]: value, ...(name === "hosts" || name === "length" ? { by: name } : {}) }) : undefined)}
+          />
           {done.error && (
             <Button onClick={() => (done.reset(), look.reset())} sx={{ alignSelf: "start" }}>
               Look again

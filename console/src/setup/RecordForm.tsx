@@ -109,7 +109,10 @@ export function RecordForm({
             ))}
             <TextField label="Reason (optional)" value={why} onChange={(event) => setWhy(event.target.value)} />
             {look.data && <Seen answer={look.data} />}
-            <ProblemAlert error={done.error ?? look.error} />
+            <ProblemAlert
+              error={done.error ?? look.error}
+              onTake={(name, value) => (fields.some((field) => field.name === name) ? () => change(name, value) : undefined)}
+            />
             <CommandLine text={line} />
           </Stack>
         </DialogContent>

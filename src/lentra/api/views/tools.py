@@ -241,7 +241,7 @@ class LedgerView(ListAPIView):
 class UndoneSerializer(serializers.Serializer):
     """What was taken back: the entries of the change, the last one first."""
 
-    undone = LedgerSerializer(many=True)
+    undone = LedgerSerializer(many=True, help_text="The ledger entries of the change.")
 
 
 class UndoView(APIView):
