@@ -95,6 +95,7 @@ function PoolView({ pool }: { pool: Pool }) {
               ["Place", pool.zone?.name ?? pool.region?.name ?? "anywhere"],
               ["Project", pool.project?.name ?? "any"],
               ["Exposure", `${pool.exposure}, origin ${pool.origin}`],
+              ["Gives", pool.gives === "both" ? "subnets and pools" : pool.gives],
               ["Placement", `${pool.placement_v4} (IPv4), ${pool.placement_v6} (IPv6)`],
               ["Cooling", `${pool.cooling_days} days`],
             ]}

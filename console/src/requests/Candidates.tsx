@@ -49,7 +49,7 @@ export function Candidates({
                 />
               ),
             },
-            { head: "Pool", cell: (row) => `${row.realm.name} › ${row.pool.name}` },
+            { head: "Pool", cell: (row) => <span style={{ whiteSpace: "nowrap" }}>{`${row.realm.name} › ${row.pool.name}`}</span> },
             { head: "For", cell: (row) => row.zone?.name ?? row.region?.name ?? "anywhere" },
             { head: "Block", cell: (row) => <Mono>{row.block}</Mono> },
             { head: "Usable", right: true, cell: (row) => grouped(row.usable) },
