@@ -9,6 +9,7 @@ import pytest
 
 from lentra.addressing.prefix import parse_prefix as P
 from lentra.registry.errors import BuiltOn, CannotUndo, NotAllowed, UnknownName
+from tests.registry.test_plans import plan  # noqa: F401
 
 APART = {"id", "last_entry", "revision", "created_at", "changed_at"}
 
@@ -210,4 +211,113 @@ def test_a_requester_takes_back_its_own_and_lets_it_cool(world, holds):
     undo(world, newest(), actor=requester)  # and brings it back
     subnet.refresh_from_db()
     assert (subnet.state, subnet.ends_at) == ("active", None)
+    holds()
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_whatever_is_done_and_taken_back_in_between_the_registry_holds(world, acts, holds, seed):
+    dice = random.Random(seed)
+    alone = (
+        "give back",
+        "grow",
+        "shrink",
+        "remove zone",
+        "release address",
+        "detach",
+    )  # others need what these take away
+    left, done = [name for name in ACTS if name not in alone], []
+    dice.shuffle(left)
+    while left or done:
+        if left and (not done or dice.random() < 0.6):
+            before = picture(world)
+            acts[left.pop()]()
+            done.append((newest(), before))
+        else:
+            number, before = done.pop()
+            undo(world, number)
+            assert picture(world) == before
+    holds()
+
+
+def test_a_plan_is_taken_back_with_all_that_it_made(world, plan, holds):  # noqa: F811
+    pool = world.pool("10.40.0.0/18")
+    before = picture(world)
+    plan.run(plan.document(pool, zones=2, tiers=2))
+    assert len(picture(world)["subnet"]) == 4
+    undo(world)
+    assert picture(world) == before
+    plan.run(plan.document(pool, zones=2, tiers=1))
+    committed = picture(world)
+    plan.run(plan.document(pool, zones=3, tiers=1))  # more of the same plan
+    undo(world)
+    assert picture(world) == committed
+    holds()
+
+
+def test_what_has_cooled_down_does_not_come_back(world, holds):
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+
+    pool = world.pool("10.40.0.0/20", cooling_days=7)
+    (subnet,) = world.ask(pool, length=26, name="old-hall")
+    world.do(give_back_subnet, subnet.pk)
+    given_back = newest()
+    world.later(days=8)
+    world.ask(pool, length=26, name="old-hall")  # name and range are free, and taken again
+    with pytest.raises(BuiltOn, match="end cooling"):
+        undo(world, given_back)
+    holds()
+
+
+def test_two_at_once_take_a_change_back_once(world, holds):
+    from tests.registry.test_space_stays_right import at_once
+
+    pool = world.pool("10.40.0.0/20", cooling_days=0)
+    before = picture(world)
+    world.ask(pool, length=26, count=3)
+    number = newest()
+    told = at_once(*[lambda: undo(world, number)] * 3)
+    refused = [one for one in told if isinstance(one, Exception)]
+    assert len(refused) == 2, told
+    assert all(isinstance(one, BuiltOn | UnknownName) for one in refused), refused
+    assert picture(world) == before
+    holds()
+
+
+def test_an_edit_and_its_undo_at_once_lose_nothing(world, holds):
+    from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+    from tests.registry.test_space_stays_right import at_once
+
+    (subnet,) = world.ask(world.pool("10.40.0.0/20"), length=26)
+    world.do(edit_subnet, subnet.pk, {"notes": "first"})
+    number = newest()
+    told = at_once(lambda: undo(world, number), lambda: world.do(edit_subnet, subnet.pk, {"purpose": "gates"}))
+    subnet.refresh_from_db()
+    assert subnet.purpose == "gates"  # whichever came first
+    assert (subnet.notes == "first") == isinstance(told[0], BuiltOn)
+    holds()
+
+
+def test_people_and_who_may_draw_are_as_they_were(world, holds):
+    from lentra.registry.models import Reservation
+    from lentra.registry.operations.people.manage_people import change_password, edit_person
+    from lentra.registry.operations.reservations.reserve import ReservationRequest, edit_reservation, reserve
+
+    world.person("admin")
+    person = world.person("requester", [world.project])
+    world.do(edit_person, person.pk, {"role": "viewer", "full_name": "Tove Quay"}, None, [])
+    undo(world)
+    person.refresh_from_db()
+    assert (person.role, person.full_name) == ("requester", "")
+    assert [project.name for project in person.projects.all()] == [world.project.name]
+    world.do(change_password, "nine grey herons wait", actor=person)
+    with pytest.raises(CannotUndo, match="set another password"):
+        undo(world)
+    pool = world.pool("10.40.0.0/20")
+    world.do(reserve, ReservationRequest(pool.pk, "links", length=26, projects=[world.project]))
+    kept = Reservation.objects.get(pool=pool)
+    world.do(edit_reservation, kept.pk, {"reason": "links to come"}, [], [world.tier])
+    undo(world)
+    kept.refresh_from_db()
+    assert kept.reason == "links"
+    assert ([p.name for p in kept.projects.all()], kept.tiers.count()) == ([world.project.name], 0)
     holds()

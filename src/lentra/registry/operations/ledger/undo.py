@@ -43,6 +43,7 @@ from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 
 MOST_ENTRIES = 2_000  # of one change
+_HOLDING = (Plan.KIND, Pool.KIND, "zone", "region", "realm")
 _APART = 20_000  # numbers between two entries of one change, at most
 
 Facts = dict[str, Any]
@@ -72,9 +73,15 @@ def undo(change: Change, number: int) -> list[LedgerEntry]:
             lock_all(BY_KIND[kind]._default_manager.filter(pk__in={e.record for e in entries if e.kind == kind}))
         _refuse_built_on(entries, made)
         change.why = change.why or f"undo of {number}"
-        for entry in (back := [e for e in reversed(entries) if e.subject not in made]):
+        back = sorted((e for e in reversed(entries) if e.subject not in made), key=_holds_others)
+        for entry in back:
             _opposite(entry)(change, entry)
     return back
+
+
+def _holds_others(entry: LedgerEntry) -> int:
+    """What was made to hold others goes after them: a record's number says nothing of when it was made."""
+    return _HOLDING.index(entry.kind) + 1 if entry.subject is None and entry.kind in _HOLDING else 0
 
 
 def _change_of(change: Change, number: int) -> list[LedgerEntry]:
