@@ -9,6 +9,7 @@ import random
 import shutil
 import socket
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -49,6 +50,12 @@ LONGEST = (
 def pytest_collection_modifyitems(items):
     ranks = {name: rank for rank, name in enumerate(LONGEST)}
     items.sort(key=lambda item: ranks.get(item.path.stem, len(ranks)))
+
+
+def apart(work):
+    """What a piece of work gives in a thread of its own, where no browser's event loop runs."""
+    with ThreadPoolExecutor(1) as thread:
+        return thread.submit(work).result()
 
 
 _ports = iter(random.sample(range(20_000, 32_000), 500))  # below those that the system gives to callers

@@ -11,6 +11,7 @@ from lentra.client import Client, NotReachable, Problem
 from lentra.client.aio import AsyncClient
 from lentra.client.calling import Call, Tries, next_cursor, of_change
 from lentra.client.errors import Busy, Conflict, Denied, NameTaken, TooManyTries
+from tests.conftest import apart
 
 URL = "http://lentra.example"
 BUSY = {"status": 503, "code": "busy", "title": "Busy", "detail": "try again"}
@@ -54,7 +55,7 @@ def ask(service, kind, call, **settings):
         async with AsyncClient(URL, "t", transport=transport, **settings) as client:
             return await call(client)
 
-    return asyncio.run(run())
+    return apart(lambda: asyncio.run(run()))
 
 
 BOTH = pytest.mark.parametrize("kind", ["plain", "asyncio"])

@@ -20,7 +20,7 @@ from lentra.client.aio import AsyncClient
 from lentra.client.calls import operations
 from lentra.client.errors import Missing, NameTaken
 from lentra.client.fake import FakeService
-from tests.conftest import ROOT
+from tests.conftest import ROOT, apart
 from tests.service import client_sample as sample
 from tests.service.test_document import DOCUMENT
 
@@ -33,7 +33,7 @@ MODULES = [
 @pytest.mark.parametrize("module", MODULES, ids=lambda module: module.__name__)
 def test_the_examples_in_docstrings_work(live, module):
     names = {"url": live.url, "token": live.token("planner"), "Client": Client, "AsyncClient": AsyncClient}
-    found = doctest.testmod(module, extraglobs=names)
+    found = apart(lambda: doctest.testmod(module, extraglobs=names))
     assert found.attempted > 0
     assert found.failed == 0
 
@@ -115,7 +115,9 @@ def test_the_sample_does_what_it_says(live, planner, fresh_pool):
                 await client.calls.show_pool("no-such-pool")
             return found
 
-    assert [p["name"] for p in asyncio.run(pools())] == [p["name"] for p in planner.pools.list(region="mainland")]
+    assert [p["name"] for p in apart(lambda: asyncio.run(pools()))] == [
+        p["name"] for p in planner.pools.list(region="mainland")
+    ]
 
 
 ASK = {"project": "ticketing", "tier": "app", "zone": "ml-1", "length": 28}

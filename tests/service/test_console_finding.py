@@ -169,7 +169,7 @@ def test_a_form_commits_what_it_has_shown(open_as, planner, live, fresh_pool):  
     page.get_by_text("what was shown is no longer possible").wait_for()
     assert not list(planner.reservations.list(pool=pool))
     page.get_by_role("button", name="Look at it first").click()  # again, and now it is another range
-    page.get_by_text("10.40.64.32/27").wait_for()
+    page.get_by_text("10.40.64.32/27", exact=True).wait_for()
     page.get_by_role("button", name="Confirm").click()
     page.get_by_role("dialog").wait_for(state="detached")
     assert [row["range"] for row in planner.reservations.list(pool=pool)] == ["10.40.64.32/27"]
