@@ -195,7 +195,7 @@ def test_a_change_is_taken_back_from_the_ledger(open_as, live, planner, fresh_po
     assert dialog.get_by_text(f"lentra undo {entry}").count() == 1
     dialog.get_by_label("Reason").fill("the wrong hall")
     dialog.get_by_role("button", name="Take the change back").click()
-    page.get_by_role("cell", name="the wrong hall").first.wait_for()
+    page.get_by_role("cell", name=f"undo of {entry}: the wrong hall").first.wait_for()
     assert not list(planner.subnets.list(text=name))
     page.get_by_role("button", name=f"Take back {entry}").click()
     page.get_by_text("others have built on it").wait_for()

@@ -97,7 +97,7 @@ def test_a_change_is_taken_back_from_the_terminal(planner, place, lentra):  # no
     with pytest.raises(Problem):
         planner.subnets.get(made.result["subnets"][1]["id"])
     newest = next(planner.ledger(text=made.result["subnets"][0]["name"]))
-    assert (newest["verb"], newest["why"]) == ("give back", "the wrong tier")
+    assert (newest["verb"], newest["why"]) == ("give back", f"undo of {entry}: the wrong tier")
     again = lentra("undo", str(entry), "--yes")
     assert (again.returncode, "others have built on it" in again.stderr) == (1, True)
 

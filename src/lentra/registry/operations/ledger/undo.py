@@ -72,7 +72,7 @@ def undo(change: Change, number: int) -> list[LedgerEntry]:
         for kind in sorted({entry.kind for entry in entries} & set(BY_KIND)):
             lock_all(BY_KIND[kind]._default_manager.filter(pk__in={e.record for e in entries if e.kind == kind}))
         _refuse_built_on(entries, made)
-        change.why = change.why or f"undo of {number}"
+        change.why = f"undo of {number}{': ' if change.why else ''}{change.why}"[:500]
         back = sorted((e for e in reversed(entries) if e.subject not in made), key=_holds_others)
         for entry in back:
             _opposite(entry)(change, entry)
