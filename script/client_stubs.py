@@ -9,13 +9,11 @@ import json
 import re
 import sys
 import textwrap
-from pathlib import Path
 from typing import Any
 
-from lentra.client.calls import Operation, operations, python_name, snake
+from lentra.client.calls import Operation, document, operations, python_name, snake
 
-SOURCE = Path(__file__).parent.parent / "src/lentra"
-DOCUMENT = json.loads((SOURCE / "api/openapi.json").read_text())
+DOCUMENT = document()
 SCHEMAS: dict[str, Any] = DOCUMENT["components"]["schemas"]
 SIMPLE = {"string": "str", "integer": "int", "number": "float", "boolean": "bool", "null": "None"}
 WIDTH = 115
@@ -115,6 +113,7 @@ class Operation:
     has_body: bool
     changes: bool
 
+def document() -> dict[str, Any]: ...
 def operations() -> dict[str, Operation]: ...
 def snake(name: str) -> str: ...
 def python_name(name: str) -> str: ...

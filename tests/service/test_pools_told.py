@@ -70,6 +70,8 @@ def test_what_a_pool_gives_is_said_once_and_holds_everywhere(planner, lentra, fa
     assert {one["pool"]["name"] for one in found["candidates"]} == {"east-pier", "west-pier", "west-shed"}
     planner.pools.edit(f"{realm}:east-pier", gives="subnets")
     assert [pool["name"] for pool in planner.pools.list(realm=realm, gives="subnets")] == ["east-pier"]
+    narrowed = lentra("pool", "list", "--realm", realm, "--gives", "subnets,both", "--top", "false", "-q")
+    assert narrowed.stdout.split() == ["east-pier", "west-pier", "west-shed"]
     told_no = lentra("pool", "add", "too-deep", "--parent", f"{realm}:east-pier", "--length", "/24", "--yes")
     assert (told_no.returncode, "no pools are carved out of it" in told_no.stderr) == (1, True)
     planner.request(pool=f"{realm}:east-pier", **ASK)

@@ -70,3 +70,16 @@ test("every row of a list is fetched page after page", async () => {
   expect(asked[1]).toContain("cursor=c2");
   expect(asked.every((url) => url.startsWith(window.location.origin))).toBe(true);
 });
+
+test.each([
+  [undefined, 5],
+  [Infinity, 8],
+])("a page of the console shows so many rows at most (%s); a file has all", async (most, pages) => {
+  let asked = 0;
+  vi.stubGlobal("fetch", async () => {
+    asked += 1;
+    const next = asked < 8 ? `http://x/api/v1/subnets?cursor=c${asked}` : null;
+    return new Response(JSON.stringify({ next, previous: null, results: Array.from({ length: 1000 }, (_, n) => n) }));
+  });
+  expect(await everyRow<number>("subnets", {}, undefined, most)).toHaveLength(pages * 1000);
+});

@@ -105,14 +105,14 @@ export function newKey(): string {
 const MOST_ROWS = 5000;
 
 /** The rows of a list, page after page, as many as a page of the console can show. */
-export async function everyRow<Row>(address: string, query: Record<string, unknown> = {}, signal?: AbortSignal): Promise<Row[]> {
+export async function everyRow<Row>(address: string, query: Record<string, unknown> = {}, signal?: AbortSignal, most = MOST_ROWS): Promise<Row[]> {
   const rows: Row[] = [];
   let cursor: string | null | undefined;
   do {
     const page: Page<Row> = await call<Page<Row>>("GET", address, { query: { limit: 1000, ...query, cursor }, signal });
     rows.push(...page.results);
     cursor = page.next && new URL(page.next).searchParams.get("cursor");
-  } while (cursor && rows.length < MOST_ROWS);
+  } while (cursor && rows.length < most);
   return rows;
 }
 

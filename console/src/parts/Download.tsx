@@ -9,7 +9,7 @@ export function Download({ name, address, query, row = (one) => one }: { name: s
   const fetched = useMutation({
     mutationFn: async () => {
       const { cursor: _, ...filters } = query;
-      const rows = await everyRow<Record<string, unknown>>(address, filters);
+      const rows = await everyRow<Record<string, unknown>>(address, filters, undefined, Infinity);
       const link = document.createElement("a");
       link.href = URL.createObjectURL(new Blob([csvOf(rows.map(row))], { type: "text/csv" }));
       link.download = `${name}.csv`;

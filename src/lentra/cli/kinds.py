@@ -169,7 +169,7 @@ KINDS = (
             _ABOUT,
         ),
         "pool add nc-1-extra --parent north-coast --length /22 --zone nc-1 --preview",
-        filters=("realm", "region", "zone", "project", "parent", "sheet", "exposure", "origin"),
+        filters=("realm", "region", "zone", "project", "parent", "sheet", "exposure", "origin", "gives", "top"),
     ),
     Kind(
         "keep-out",

@@ -39,14 +39,17 @@ def _one(kind: Kind) -> str:
     return f"a {word}"
 
 
+_SINGLE = {"ending_within": "days until it falls back", "top": "carved out of no other pool, or out of one"}
+
+
 def _add_verbs(verbs: Any, kind: Kind) -> None:
     epilog = f"example: lentra {kind.example}"
     command = verbs.add_parser("list", help=f"list {_plural(kind)}", epilog=epilog)
     known = {option.name: option for option in kind.options}
     for name in kind.filters:
-        single = name == "ending_within"
-        words = "days until it falls back" if single else f"of this {name}; several with commas"
-        choices = known[name].choices if name in known else ()
+        single = name in _SINGLE
+        words = _SINGLE.get(name, f"of this {name}; several with commas")
+        choices = ("true", "false") if name == "top" else known[name].choices if name in known else ()
         command.add_argument(
             f"--{name.replace('_', '-')}",
             dest=name,

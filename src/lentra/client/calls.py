@@ -77,12 +77,17 @@ class Operation:
 
 
 @cache
+def document() -> dict[str, Any]:
+    """The OpenAPI document of the API."""
+    return dict(json.loads((files("lentra") / "api/openapi.json").read_text()))
+
+
+@cache
 def operations() -> dict[str, Operation]:
     """All operations of the API, by their methods' names."""
-    document = json.loads((files("lentra") / "api/openapi.json").read_text())
     return {
         snake(told["operationId"]): _operation(method, path, told)
-        for path, methods in document["paths"].items()
+        for path, methods in document()["paths"].items()
         for method, told in methods.items()
     }
 

@@ -204,7 +204,7 @@ class Client:
         return self._record("map", {"range": range, **of})
 
     def usage(self, **of: Any) -> Iterator[Record]:
-        """Usage of pools, filtered by realm, region, zone or project."""
+        """Usage of pools, filtered by realm, region, zone, project, ``parent``, ``top`` or part of the name (``text``)."""
         return self.pages("usage", of)
 
     def usage_together(self, **of: Any) -> list[Record]:

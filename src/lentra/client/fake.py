@@ -18,14 +18,12 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Mapping
-from functools import cache
-from importlib.resources import files
 from ipaddress import ip_network
 from typing import Any
 
 import httpx
 
-from lentra.client.calls import operations
+from lentra.client.calls import document, operations
 
 _SIMPLE: dict[str, Any] = {"string": "", "integer": 0, "number": 0.0, "boolean": False, "object": {}, "array": []}
 
@@ -162,15 +160,10 @@ def _problem(status: int, code: str, detail: str, **more: Any) -> httpx.Response
     return httpx.Response(status, json={"status": status, "code": code, "title": code, "detail": detail, **more})
 
 
-@cache
-def _document() -> dict[str, Any]:
-    return dict(json.loads((files("lentra") / "api/openapi.json").read_text()))
-
-
 def _empty(name: str) -> Any:
     """Something that has the shape of an operation's answer, with nothing in it."""
     operation = operations()[name]
-    told = _document()["paths"]["/api/v1/" + operation.path][operation.method.lower()]["responses"]
+    told = document()["paths"]["/api/v1/" + operation.path][operation.method.lower()]["responses"]
     content = next(told[code] for code in sorted(told) if code.startswith("2")).get("content", {})
     shape = _shape(content.get("application/json", {}).get("schema", {}))
     return shape["result"] if operation.changes else shape
@@ -178,7 +171,7 @@ def _empty(name: str) -> Any:
 
 def _shape(schema: Mapping[str, Any]) -> Any:
     if "$ref" in schema:
-        return _shape(_document()["components"]["schemas"][schema["$ref"].rsplit("/", 1)[1]])
+        return _shape(document()["components"]["schemas"][schema["$ref"].rsplit("/", 1)[1]])
     if "enum" in schema:
         return schema["enum"][0]
     for word in ("allOf", "oneOf", "anyOf"):

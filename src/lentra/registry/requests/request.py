@@ -164,17 +164,12 @@ def refuse_wrong_pool(
     Raises:
         WrongPool.
     """
-    wrong = None
+    wrong, rule = None, "a pool with a zone, region or project serves that alone"
+    serves = f", not {project.name} in {zone.name if zone else region.name}"
     if pool.gives == "pools":
-        options = serving_pools(family, length, zone=zone, region=region, project=project, realm=pool.realm)
-        raise WrongPool(
-            f"pools are carved out of pool {pool.name}, and no subnets are handed out of it",
-            field="pool",
-            received=pool.name,
-            rule="a pool gives subnets, pools, or both",
-            suggestions=[p.name for p in options[:8]],
-        )
-    if pool.project_id is not None and pool.project_id != project.pk:
+        wrong, rule = f"pools are carved out of pool {pool.name}", "a pool gives subnets, pools, or both"
+        serves = ", and no subnets are handed out of it"
+    elif pool.project_id is not None and pool.project_id != project.pk:
         wrong = f"pool {pool.name} belongs to another project"
     elif pool.zone_id is not None and (zone is None or pool.zone_id != zone.pk):
         wrong = f"pool {pool.name} serves another zone"
@@ -183,10 +178,10 @@ def refuse_wrong_pool(
     if wrong:
         options = serving_pools(family, length, zone=zone, region=region, project=project, realm=pool.realm)
         raise WrongPool(
-            f"{wrong}, not {project.name} in {zone.name if zone else region.name}",
+            f"{wrong}{serves}",
             field="pool",
             received=pool.name,
-            rule="a pool with a zone, region or project serves that alone",
+            rule=rule,
             suggestions=[p.name for p in options[:8]],
         )
 

@@ -42,7 +42,7 @@ def check_name(name: str, field: str = "name") -> None:
     if not isinstance(name, str) or not NAME.fullmatch(name):
         usable = re.sub(r"[^a-z0-9._-]+", "-", str(name).lower()[:200]).strip("-._")[:LONGEST].rstrip("-._")
         if not NAME.fullmatch(usable):
-            usable = f"n-{usable}".rstrip("-._") if usable else "quay-1"
+            usable = f"n-{usable}"[:LONGEST].rstrip("-._") if usable else "quay-1"
         raise Invalid(
             f"{str(name)[:100]!r} is not a valid name: lower-case letters, digits, dot, dash and underscore, at least one "
             f"letter, {LONGEST} characters at most, letter or digit at both ends",

@@ -42,7 +42,7 @@ from lentra.registry.space.locking import lock_outline, open_pools
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 
-MOST_ENTRIES = 2_000  # of one change
+MOST_ENTRIES = 500  # of one change: its pools are locked meanwhile
 _HOLDING = (Plan.KIND, Pool.KIND, "zone", "region", "realm")
 _APART = 20_000  # numbers between two entries of one change, at most
 
@@ -94,7 +94,10 @@ def _change_of(change: Change, number: int) -> list[LedgerEntry]:
     entries = list(near.order_by("number")[: MOST_ENTRIES + 1])
     if len(entries) > MOST_ENTRIES:
         raise CannotUndo(
-            f"the change has more than {MOST_ENTRIES:,} entries: take it back piece by piece", received=number
+            f"the change has more than {MOST_ENTRIES:,} entries: remove its plan, or give its subnets back, instead",
+            field="number",
+            received=number,
+            rule=f"{MOST_ENTRIES:,} entries at most are taken back at once",
         )
     return entries
 
@@ -330,7 +333,7 @@ _OF_CHANGING: dict[tuple[str, str], Step] = {
     ("reservation", "edit"): _edit_reservation_back,
     ("plan", "commit"): _edit_plan_back,
     ("subnet", "edit"): _edit_subnet_back,
-    ("subnet", "give back"): lambda change, entry: bring_back(change, entry.record),
+    ("subnet", "give back"): lambda change, entry: bring_back(change, entry.record, (entry.before or {})["state"]),
     ("subnet", "retire"): _in_use_again,
     ("subnet", "grow"): _size_back,
     ("subnet", "shrink"): _size_back,
