@@ -8,8 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lentra.addressing import clusters, growth, headroom, layout, packing, sizing
-from lentra.addressing.address_map import Inside, dhcp_range, gateway_address, next_free, refuse_address, stretches
+from lentra.addressing.address_map import Inside, gateway_address, next_free, refuse_address, stretches
 from lentra.addressing.clusters import ClusterNeed, nodes_carried, service_range, size_cluster
+from lentra.addressing.dhcp import dhcp_ranges
 from lentra.addressing.extents import Extent, MemoryExtents, State, carve
 from lentra.addressing.growth import farthest, grow, grown_prefix, in_the_way, keep_room, shrink
 from lentra.addressing.layout import Need, lay_out
@@ -288,13 +289,29 @@ def test_gateways_by_rule_and_given():
 def test_a_dhcp_range_that_cannot_be_says_why(text, words):
     inside = Inside(BLOCK.block, BLOCK.rules, gateway=BLOCK.block.first + 4)
     with pytest.raises(Refusal, match=words) as refused:
-        dhcp_range(inside, text, {BLOCK.block.first + 7: "rota"})
+        dhcp_ranges(inside, [text], {BLOCK.block.first + 7: "rota"})
     if refused.value.code == "bad-address":
         assert refused.value.suggestions == ["10.42.17.136-10.42.17.190"]
 
 
+def test_exclusions_let_a_range_go_around_what_others_have():
+    base = BLOCK.block.first
+    inside = Inside(BLOCK.block, BLOCK.rules, gateway=base + 4, dhcp_service=base + 6)
+    text, taken = ["10.42.17.132-10.42.17.150", "10.42.17.160-10.42.17.169"], {base + 7: "rota"}
+    left = dhcp_ranges(inside, text, taken, ["10.42.17.132-10.42.17.135", "10.42.17.140"])
+    assert left == [(base + 8, base + 11), (base + 13, base + 22), (base + 32, base + 41)]
+    for ranges, excluded, words in (
+        (text, ["10.42.17.132", "10.42.17.134"], "10.42.17.135 \\(rota\\)"),
+        (text, ["10.42.17.132", "10.42.17.135"], "the DHCP service, 10.42.17.134"),
+        (text, ["10.42.17.155"], "is excluded from no DHCP range"),
+        (["10.42.17.140-10.42.17.150", "10.42.17.145-10.42.17.149"], [], "overlap"),
+    ):
+        with pytest.raises(Refusal, match=words):
+            dhcp_ranges(inside, ranges, taken, excluded)
+
+
 def test_addresses_that_no_record_can_have():
-    inside = Inside(BLOCK.block, BLOCK.rules, dhcp=(BLOCK.block.first + 20, BLOCK.block.first + 30))
+    inside = Inside(BLOCK.block, BLOCK.rules, dhcp=((BLOCK.block.first + 20, BLOCK.block.first + 30),))
     for offset, words in (
         (-1, "is outside"),
         (2, "is withheld"),
@@ -313,17 +330,19 @@ _RECORDS = st.dictionaries(st.integers(4, 62), st.sampled_from(["host", "service
 @given(
     _RECORDS,
     st.sampled_from(["none", "first", "last"]),
-    st.tuples(st.integers(5, 61), st.integers(0, 10)) | st.none(),
+    st.lists(st.tuples(st.integers(5, 61), st.integers(0, 10)), max_size=3),
+    st.sampled_from([None, 3, 62]),
 )
-def test_an_address_map_covers_the_block_once_and_next_free_is_open(records, rule, dhcp):
+def test_an_address_map_covers_the_block_once_and_next_free_is_open(records, rule, dhcp, service):
     base = BLOCK.block.first
     gateway = gateway_address(BLOCK.block, BLOCK.rules, rule)
-    span = None
-    if dhcp:
-        first, last = base + dhcp[0], min(base + dhcp[0] + dhcp[1], base + 61)
-        taken = {base + a for a in records} | {gateway}
-        span = (first, last) if not any(a in taken for a in range(first, last + 1)) else None
-    inside = Inside(BLOCK.block, BLOCK.rules, gateway, span)
+    taken = {base + a for a in records} | {gateway}
+    spans: list[tuple[int, int]] = []
+    for start, more in sorted(dhcp):
+        first, last = base + start, min(base + start + more, base + 61)
+        if not any(a in taken for a in range(first, last + 1)) and (not spans or first > spans[-1][1]):
+            spans.append((first, last))
+    inside = Inside(BLOCK.block, BLOCK.rules, gateway, tuple(spans), service and base + service)
     found = stretches(inside, {base + a: (kind, f"n{a}") for a, kind in records.items()})
     assert found[0].first == base
     assert found[-1].last == BLOCK.block.last

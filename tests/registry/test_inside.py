@@ -351,3 +351,117 @@ def test_the_sweep_finds_what_comparing_each_with_each_finds(registry_database, 
         found = over[first, last]
         assert len(found) == min(len(there), 20)
         assert set(found) <= set(there)
+
+
+@pytest.fixture
+def both(world):
+    pool = world.pool("10.40.64.0/24", "fd46:40::/48")
+    (subnet,) = world.ask(pool, length=27, families=[4, 6], gateway="first")
+    return subnet
+
+
+def test_a_host_gets_a_pair_of_both_families_with_the_same_offset_where_it_is_free(both, record):
+    assert record(both, "mast", pair=True) == ["10.40.64.2", "fd46:40::2"]
+    assert record(both, "buoy", address="10.40.64.20", pair=True) == ["10.40.64.20", "fd46:40::14"]
+    assert record(both, "pump", address="fd46:40::3", pair=True) == ["10.40.64.3", "fd46:40::3"]
+    assert record(both, "lamp", address="fd46:40::4") == ["fd46:40::4"]
+    assert record(both, "rota", pair=True, count=2) == ["10.40.64.4", "fd46:40::5", "10.40.64.5", "fd46:40::6"]
+    with pytest.raises(Refusal, match="a pair has both families"):
+        record(both, "bell", pair=True, family=4)
+
+
+def test_a_name_is_taken_once_but_for_secondary_addresses(world, both, record):
+    from lentra.registry.models import Address
+    from lentra.registry.operations.subnets.record_addresses import edit_address, release_address
+
+    record(both, "mast")
+    with pytest.raises(Refusal, match="say so if this is a further address") as refused:
+        record(both, "mast")
+    assert refused.value.suggestions == ["mast-2", "secondary: true"]
+    assert record(both, "mast", secondary=True) == ["10.40.64.3"]
+    with pytest.raises(Refusal, match="no host of .* is called pump") as refused:
+        record(both, "pump", secondary=True)
+    assert refused.value.suggestions == ["mast"]
+    first = Address.objects.get(subnet=both, name="mast", secondary=False)
+    with pytest.raises(Refusal, match="which has 10.40.64.3 besides: release that first"):
+        world.do(release_address, first.pk)
+    further = Address.objects.get(subnet=both, name="mast", secondary=True)
+    with pytest.raises(Refusal, match="is the name of 10.40.64.2"):
+        world.do(edit_address, further.pk, {"secondary": False})
+    world.do(release_address, further.pk)
+    world.do(release_address, first.pk)
+
+
+def test_a_list_is_recorded_whole_or_not_at_all_and_says_which_line_is_at_fault(world, both):
+    from lentra.registry.models import Address
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+
+    rows = [
+        AddressRequest("mast", kind="router", mac="02:00:5e:10:00:01"),
+        AddressRequest(kind="jump-host"),
+        AddressRequest(kind="jump-host"),
+        AddressRequest("quay-lb", "10.40.64.30", kind="balancer", pair=True),
+        AddressRequest("late", "10.40.64.3"),
+    ]
+    with pytest.raises(Refusal, match="record 5 \\(late\\): 10.40.64.3 is taken by jump-host-01") as refused:
+        world.do(record_addresses, both.pk, rows)
+    assert refused.value.field == "records.4.address"
+    assert not Address.objects.filter(subnet=both).exists()
+    world.do(record_addresses, both.pk, rows[:-1])
+    told = {(r.name, r.kind, r.text) for r in Address.objects.filter(subnet=both, family=4)}
+    assert told == {
+        ("mast", "router", "10.40.64.2"),
+        ("jump-host-01", "jump-host", "10.40.64.3"),
+        ("jump-host-02", "jump-host", "10.40.64.4"),
+        ("quay-lb", "balancer", "10.40.64.30"),
+    }
+
+
+def test_dhcp_has_several_ranges_exclusions_a_service_and_ipv6_its_own_way(world, both, record, edit):
+    from lentra.registry.models import Subnet
+    from lentra.registry.operations.subnets.replace_subnet import replace_subnet
+    from lentra.registry.reports.address_map import address_map
+
+    record(both, "pump", address="10.40.64.12")
+    edit(
+        both,
+        dhcp=["10.40.64.8-10.40.64.15", "10.40.64.20-10.40.64.23", "fd46:40::100-fd46:40::1ff"],
+        dhcp_excluded=["10.40.64.12"],
+        dhcp_service="10.40.64.2",
+        ipv6_hosts="both",
+    )
+    both.refresh_from_db()
+    four, six = address_map(both)["blocks"]
+    assert four["dhcp"] == ["10.40.64.8-10.40.64.11", "10.40.64.13-10.40.64.15", "10.40.64.20-10.40.64.23"]
+    assert (four["dhcp_service"], four["totals"]["dhcp"], four["totals"]["dhcp-service"]) == (
+        "10.40.64.2",
+        "11",
+        "1",
+    )
+    assert six["dhcp"] == ["fd46:40::100-fd46:40::1ff"]
+    assert six["totals"]["anycast"] == "1"  # RFC 4291, section 2.6.1
+    assert record(both, "mast", count=2) == ["10.40.64.3", "10.40.64.4"]
+    for values, words in (
+        ({"dhcp_service": "10.40.64.0"}, "is the network address"),
+        ({"dhcp_service": "10.40.64.9"}, "covers the address of the DHCP service"),
+        ({"dhcp_service": "10.40.64.12"}, "is taken by pump"),
+        ({"dhcp": ["10.40.65.1-10.40.65.9"]}, "is outside"),
+        ({"dhcp_excluded": ["10.40.64.18"]}, "is excluded from no DHCP range"),
+        ({"ipv6_hosts": "magic"}, "is not a way for hosts"),
+    ):
+        with pytest.raises(Refusal, match=words):
+            edit(both, **values)
+    world.do(replace_subnet, both.pk, {"prefix": "10.40.64.64/27"})
+    new = Subnet.objects.get(replaces=both.pk)
+    assert (new.dhcp_service, new.dhcp_excluded, new.ipv6_hosts) == ("10.40.64.66", "10.40.64.76", "both")
+    edit(both, dhcp=[])
+    both.refresh_from_db()
+    assert (both.dhcp, both.dhcp_excluded, both.dhcp_service) == ("", "", "")
+
+
+def test_hosts_number_themselves_in_a_64_alone(world, edit):
+    pool = world.pool("fd46:40::/56", sheet="point-to-point")
+    (link,) = world.ask(pool, length=127, families=[6])
+    with pytest.raises(Refusal, match="is no /64") as refused:
+        edit(link, ipv6_hosts="slaac")
+    assert "RFC 4862" in refused.value.rule

@@ -163,7 +163,7 @@ def test_set_up_objects_in_use_stay_and_keep_what_is_fixed(world):
     with pytest.raises(Frozen, match="exposure of tier"):
         world.do(edit_record, "tier", world.tier.pk, {"exposure": "public"})
     with pytest.raises(Frozen, match="1 record uses it"):
-        world.do(edit_record, "pool", pool.pk, {"sheet": world.sheets["two-and-two"]})
+        world.do(edit_record, "project", world.project.pk, {"name": "another"})
     with pytest.raises(StaleEdit, match="now at ledger|now at"):
         world.do(edit_record, "tier", world.tier.pk, {"about": "x"}, version=1)
     world.do(edit_record, "tier", world.tier.pk, {"exposure": "private", "about": "as before"})

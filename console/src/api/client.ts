@@ -53,7 +53,7 @@ export async function call<Data>(
 ): Promise<Data> {
   const url = new URL(`/api/v1/${address}`, window.location.origin);
   for (const [name, value] of Object.entries(options.query ?? {}))
-    if (value !== undefined && value !== null && value !== "") url.searchParams.set(name, String(value));
+    for (const one of Array.isArray(value) ? value : [value]) if (one !== undefined && one !== null && one !== "") url.searchParams.append(name, String(one));
   const headers: Record<string, string> = { Accept: "application/json" };
   const token = document.cookie.match(/(?:^|; )lentra_csrf=([^;]*)/)?.[1];
   if (method !== "GET" && token) headers["X-CSRFToken"] = token;

@@ -32,6 +32,7 @@ import { RecordForm } from "../setup/RecordForm";
 import { KINDS, type Field } from "../setup/kinds";
 import { actOn, removeRecord } from "../setup/queries";
 import { useSubnets } from "../subnets/queries";
+import { Gaps } from "./Gaps";
 import { usePool, usePoolUsage, type Pool, type PoolUsage } from "./queries";
 
 export function PoolPage() {
@@ -102,6 +103,7 @@ function PoolView({ pool }: { pool: Pool }) {
           />
         </Card>
       </Box>
+      <Gaps pool={pool} />
       <PoolHeadroomCard id={id} name={pool.name} />
       <PoolSubnets pool={pool} />
     </Stack>
@@ -256,6 +258,10 @@ const DOINGS = {
       { name: "rebase", label: "Move all that lives in it along", kind: "yes-no" },
     ],
   },
+  "take a range out": {
+    what: "remove-range",
+    fields: [{ name: "range", label: "Range to take out", needed: true, help: "nothing may live in it; what does is listed with a way out" }],
+  },
   "add IPv6 to its subnets": {
     what: "second-family",
     fields: [
@@ -327,6 +333,7 @@ function poolCommand(doing: DoingName, pool: string, values: Record<string, unkn
   const { range, length, family, old, new: next, ...rest } = values;
   const wide = length === undefined ? {} : { lengths: [{ family: Number(family ?? 4), length: Number(length) }] };
   if (doing === "add a range") return commandLine(["pool", "add-range", pool, ...(range ? [String(range)] : [])], wide);
+  if (doing === "take a range out") return commandLine(["pool", "remove-range", pool, String(range ?? "RANGE")]);
   if (doing === "change a range") return commandLine(["pool", "change-range", pool, String(old ?? "OLD"), String(next ?? "NEW")], rest["rebase"] ? { rebase: true } : {});
   return commandLine(["pool", "second-family", pool], rest);
 }

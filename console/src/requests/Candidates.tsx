@@ -24,7 +24,7 @@ export function Candidates({
   if (!found.data) return <Loading what="candidates" />;
   const all = found.data.candidates;
   const asked = all.filter((candidate) => String(candidate.pool.id) === only);
-  const rows = (asked.length ? asked : all).map((candidate) => ({ ...candidate, id: candidate.pool.id }));
+  const rows = (asked.length ? asked : all).map((candidate) => ({ ...candidate, id: `${candidate.pool.id} ${candidate.block}` }));
   return (
     <Stack sx={{ gap: 1 }}>
       {only && asked.length === 0 && <Typography color="warning.main">The pool that you came from does not serve this; these do.</Typography>}
@@ -34,7 +34,7 @@ export function Candidates({
         <RecordTable
           label="Candidates"
           rows={rows}
-          isMarked={(row) => row.pool.id === chosen?.pool.id}
+          isMarked={(row) => same(row, chosen)}
           columns={[
             {
               head: "",
@@ -42,10 +42,10 @@ export function Candidates({
               cell: (row) => (
                 <Radio
                   size="small"
-                  checked={row.pool.id === chosen?.pool.id}
+                  checked={same(row, chosen)}
                   onChange={() => onChoose(row)}
                   name="pool"
-                  slotProps={{ input: { "aria-label": `Pool ${row.pool.name}` } }}
+                  slotProps={{ input: { "aria-label": need["each"] ? `Pool ${row.pool.name}, ${row.block}` : `Pool ${row.pool.name}` } }}
                 />
               ),
             },
@@ -73,4 +73,8 @@ export function Candidates({
       )}
     </Stack>
   );
+}
+
+function same(one: Candidate, other: Candidate | null): boolean {
+  return one.pool.id === other?.pool.id && one.block === other.block;
 }

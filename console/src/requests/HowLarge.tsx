@@ -12,7 +12,7 @@ import { grouped } from "../parts/text";
 import { EMPTY, needOf, type Draft } from "./draft";
 import { useCandidates, useSize, type Candidate, type Size } from "./queries";
 
-const RARE = ["placement", "room", "tag", "gateway", "hold", "reservation"] as const;
+const RARE = ["placement", "room", "tag", "gateway", "hold", "reservation", "near", "away", "places"] as const;
 
 export function HowLarge({ draft, onChange, chosen }: { draft: Draft; onChange: (values: Partial<Draft>) => void; chosen: Candidate | null }) {
   const sized = draft.by === "hosts" ? Number(draft.hosts) > 0 : draft.length !== "";
@@ -51,7 +51,7 @@ export function HowLarge({ draft, onChange, chosen }: { draft: Draft; onChange: 
         <TextField label="How many subnets" type="number" value={draft.count} onChange={(event) => onChange({ count: event.target.value })} sx={{ width: 150 }} />
       </Stack>
       <details open={unusual}>
-        <summary>More: placement, room to grow, segment tag, gateway, hold, reservation</summary>
+        <summary>More: placement, room to grow, segment tag, gateway, hold, reservation, near to, away from</summary>
         <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap", pt: 2 }}>
           <TextField
             select
@@ -75,6 +75,15 @@ export function HowLarge({ draft, onChange, chosen }: { draft: Draft; onChange: 
           </TextField>
           <TextField label="Only hold, minutes" type="number" value={draft.hold} onChange={(event) => onChange({ hold: event.target.value })} sx={{ width: 170 }} />
           <RefSelect kind="reservations" label="Draw from reservation" query={draft.realm ? { realm: draft.realm } : {}} value={draft.reservation} onChange={(reservation) => onChange({ reservation })} />
+          <TextField label="Near to" value={draft.near} onChange={(event) => onChange({ near: event.target.value })} placeholder="a subnet or prefix" sx={{ width: 210 }} />
+          <TextField label="Away from" value={draft.away} onChange={(event) => onChange({ away: event.target.value })} placeholder="subnets or prefixes" sx={{ width: 210 }} />
+          <TextField select label="Places of each pool" value={draft.places} onChange={(event) => onChange({ places: event.target.value })} sx={{ width: 170 }}>
+            {["1", "3", "5", "10"].map((count) => (
+              <MenuItem key={count} value={count}>
+                {count}
+              </MenuItem>
+            ))}
+          </TextField>
         </Stack>
       </details>
       <Box aria-live="polite">

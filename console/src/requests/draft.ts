@@ -23,12 +23,16 @@ export interface Draft {
   tag: string;
   gateway: string;
   hold: string;
+  near: string;
+  away: string;
+  places: string;
 }
 
 export const EMPTY: Draft = {
   ...{ realm: "", project: "", tier: "", zone: "", region: "", families: "4", by: "hosts", hosts: "", growth: "", length: "" },
   ...{ count: "1", placement: "", name: "", purpose: "" },
   ...{ room: "", reservation: "", tag: "", gateway: "", hold: "" },
+  ...{ near: "", away: "", places: "1" },
 };
 
 const KEPT = "lentra.request";
@@ -83,6 +87,9 @@ export function needOf(draft: Draft): Need {
     family: draft.families === "6" ? 6 : 4,
     dual: draft.families === "4,6" ? "true" : undefined,
     placement: draft.placement || undefined,
+    beside: draft.near || undefined,
+    away_from: draft.away ? draft.away.split(",").map((text) => text.trim()).filter(Boolean) : undefined,
+    each: Number(draft.places) > 1 ? Number(draft.places) : undefined,
     ...(draft.by === "hosts"
       ? { hosts: Number(draft.hosts), growth: Number(draft.growth) || undefined }
       : { length: draft.length === "" ? undefined : Number(draft.length) }),
@@ -91,10 +98,11 @@ export function needOf(draft: Draft): Need {
 
 /** The request as the service takes it. */
 export function wantedOf(draft: Draft, chosen: Candidate | null): Record<string, unknown> {
-  const { family: _, dual: __, realm: ___, ...need } = needOf(draft); // the pool says which realm
+  const { family: _, dual: __, realm: ___, each, ...need } = needOf(draft); // the pool says which realm
   const values = {
     ...need,
     pool: chosen?.pool.id,
+    ...(chosen && each ? { prefix: chosen.block, beside: undefined, away_from: undefined } : {}),
     families: draft.families.split(",").map(Number),
     count: Number(draft.count) > 1 ? Number(draft.count) : undefined,
     name: draft.name || undefined,

@@ -3,7 +3,7 @@ import { call, type Answer, type Told } from "../api/client";
 
 export type Candidate = Told<"Candidate">;
 export type Size = Told<"Size">;
-export type Need = Record<string, string | number | undefined>;
+export type Need = Record<string, string | number | string[] | undefined>;
 
 /** The pools that may serve a need, and where in each. */
 export function useCandidates(need: Need, enabled: boolean) {

@@ -36,7 +36,7 @@ const SET_UP: Kind = {
 
 /** Nodes and workloads to ranges; and all of it handed out, reserved or kept out in one go. */
 export function ClusterForm() {
-  const [draft, setDraft] = useState({ nodes: "", surge: "1", workloads: "30", balancers: "0", service_range: "", name_service: "", sheet: "" });
+  const [draft, setDraft] = useState({ nodes: "", surge: "1", workloads: "", balancers: "0", service_range: "", name_service: "", sheet: "" });
   const [ownRange, setOwnRange] = useState(false);
   const [making, setMaking] = useState(false);
   const mayPlan = useMay("planner");
@@ -44,7 +44,7 @@ export function ClusterForm() {
   const need = {
     nodes: Number(draft.nodes),
     surge: Number(draft.surge),
-    workloads: Number(draft.workloads),
+    workloads: draft.workloads === "" ? undefined : Number(draft.workloads),
     balancers: Number(draft.balancers),
     own_range: ownRange,
     ...(draft.service_range ? { service_range: draft.service_range } : {}),

@@ -14,21 +14,29 @@ import { SavePicture } from "../parts/SavePicture";
 import { useDark } from "../parts/states";
 import { grouped } from "../parts/text";
 import { RecordForm } from "../setup/RecordForm";
-import type { Kind } from "../setup/kinds";
+import type { Field, Kind } from "../setup/kinds";
 import { editAddress, recordAddresses, releaseAddress, useAddressMap, useAddressRecord, type BlockMap, type Stretch, type Subnet } from "./queries";
 
 // Each purpose has a letter as well as a colour: [mark, light, dark]
 const LOOKS: Record<string, [string, string, string]> = {
   network: ["N", "#8f9aa0", "#5c6b72"],
+  anycast: ["A", "#8f9aa0", "#5c6b72"],
   broadcast: ["B", "#8f9aa0", "#5c6b72"],
   withheld: ["×", "#c9cfd2", "#3d4a50"],
   gateway: ["G", "#8a4b14", "#f3b562"],
+  "dhcp-service": ["D", "#a5601c", "#d99a4e"],
+  router: ["R", "#8a4b14", "#f3b562"],
+  balancer: ["L", "#2f6a8f", "#7db8dd"],
+  "jump-host": ["J", "#7a3f6b", "#d79ac6"],
+  reserved: ["r", "#8b8578", "#a39d90"],
   service: ["S", "#5d4a8a", "#b7a5e6"],
   virtual: ["V", "#3f6d3a", "#92c98b"],
   host: ["■", "#2a7a8c", "#4c9fae"],
   dhcp: ["d", "#f6e3bf", "#5b451d"],
   static: ["·", "#fffdf9", "#15252b"],
 };
+const RECORD_KINDS = ["host", "gateway", "router", "dhcp-service", "balancer", "virtual", "jump-host", "service", "reserved"];
+const SECONDARY: Field = { name: "secondary", label: "A further address of that host", kind: "yes-no" };
 const NEW: Kind = {
   word: "address",
   noun: "address record",
@@ -36,11 +44,13 @@ const NEW: Kind = {
   role: "requester",
   columns: [],
   fields: [
-    { name: "name", label: "Name", needed: true, help: "with several, the stem of their names" },
+    { name: "name", label: "Name", help: "with several, the stem of their names; left empty, the realm's template makes one" },
     { name: "address", label: "Address", help: "leave empty for the next free one" },
     { name: "count", label: "How many", kind: "number" },
-    { name: "kind", label: "Kind", kind: "choice", choices: ["host", "gateway", "service", "virtual"] },
+    { name: "kind", label: "Kind", kind: "choice", choices: RECORD_KINDS },
     { name: "mac", label: "MAC" },
+    { name: "pair", label: "An IPv4 and an IPv6 address each", kind: "yes-no" },
+    SECONDARY,
     { name: "family", label: "Family", kind: "choice", choices: ["4", "6"] },
     { name: "purpose", label: "For what" },
     { name: "service", label: "Service", help: "where the subnet is kept for one" },
@@ -52,14 +62,20 @@ const EDIT: Kind = {
   fields: [
     { name: "name", label: "Name", needed: true },
     { name: "mac", label: "MAC" },
-    { name: "kind", label: "Kind", kind: "choice", choices: ["host", "gateway", "service", "virtual"] },
+    { name: "kind", label: "Kind", kind: "choice", choices: RECORD_KINDS },
+    SECONDARY,
     { name: "purpose", label: "For what" },
   ],
 };
 
+const LIST: Kind = {
+  ...NEW,
+  fields: [{ name: "list", label: "One a line: name, address, kind, MAC, purpose", kind: "long", needed: true, help: "only the name is needed; next free addresses are taken where none is given" }],
+};
+
 export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: boolean }) {
   const map = useAddressMap(String(subnet.id));
-  const [adding, setAdding] = useState(false);
+  const [adding, setAdding] = useState<"one" | "list" | null>(null);
   const [releasing, setReleasing] = useState<Stretch | null>(null);
   const [editing, setEditing] = useState<number | null>(null);
   const record = useAddressRecord(editing);
@@ -70,7 +86,8 @@ export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: b
         <Typography variant="h2" sx={{ flexGrow: 1 }}>
           Address map
         </Typography>
-        {mayChange && <Button onClick={() => setAdding(true)}>Record addresses</Button>}
+        {mayChange && <Button onClick={() => setAdding("one")}>Record addresses</Button>}
+        {mayChange && <Button onClick={() => setAdding("list")}>From a list</Button>}
       </Stack>
       <Shown query={map} what="the address map">
         {(data) => (
@@ -86,14 +103,24 @@ export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: b
           </Stack>
         )}
       </Shown>
-      {adding && (
+      {adding === "list" && (
+        <RecordForm
+          kind={LIST}
+          title="Record addresses from a list"
+          add={(values, how) => recordAddresses(subnet, { records: listed(String(values["list"] ?? "")) }, how)}
+          command={() => commandLine(["address", "add", subnet.name], { file: "addresses.csv" })}
+          chain={chain}
+          onClose={() => setAdding(null)}
+        />
+      )}
+      {adding === "one" && (
         <RecordForm
           kind={NEW}
           title="Record addresses"
           add={(values, how) => recordAddresses(subnet, { ...values, ...(values["family"] ? { family: Number(values["family"]) } : {}) }, how)}
-          command={({ name, ...values }) => commandLine(["address", "add", subnet.name, String(name ?? "NAME")], values)}
+          command={({ name, ...values }) => commandLine(["address", "add", subnet.name, ...(name ? [String(name)] : [])], values)}
           chain={chain}
-          onClose={() => setAdding(false)}
+          onClose={() => setAdding(null)}
         />
       )}
       {editing !== null && record.data && (
@@ -122,6 +149,15 @@ export function AddressMap({ subnet, mayChange }: { subnet: Subnet; mayChange: b
   );
 }
 
+/** The lines of a list as records: name, address, kind, MAC, purpose, with commas or tabs between them. */
+export function listed(text: string): Record<string, string>[] {
+  const names = ["name", "address", "kind", "mac", "purpose"];
+  return text
+    .split("\n")
+    .filter((line) => line.trim() !== "")
+    .map((line) => Object.fromEntries(line.split(/[,;\t]/).map((cell, n) => [names[n] ?? "purpose", cell.trim()] as const).filter(([, cell]) => cell !== "")));
+}
+
 function BlockView({
   block,
   onRelease,
@@ -136,7 +172,8 @@ function BlockView({
       <Typography variant="h3">
         <Mono>{block.prefix}</Mono>
         {block.gateway && `, gateway ${block.gateway}`}
-        {block.dhcp && `, DHCP ${block.dhcp}`}
+        {block.dhcp.length > 0 && `, DHCP ${block.dhcp.join(", ")}`}
+        {block.dhcp_service && ` by ${block.dhcp_service}`}
       </Typography>
       {Number(block.total) <= 4096 && <Drawing block={block} />}
       <Typography sx={{ my: 1 }}>

@@ -1,7 +1,7 @@
 """Inside a block: which address is for what.
 
-An address is withheld by the rule sheet (the network and broadcast address among them), the gateway's, part of
-the DHCP range, taken by a record, or open for static use. The parts of a block are stretches that cover it
+An address is withheld by the rule sheet (the network and broadcast address among them), the gateway's, the DHCP
+service's, handed out by DHCP, taken by a record, or open for static use. The parts of a block are stretches that cover it
 exactly once, so totals add up.
 """
 
@@ -11,7 +11,7 @@ import itertools
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-from lentra.addressing.prefix import Prefix, address_text, parse_address, parse_range, range_text
+from lentra.addressing.prefix import Prefix, address_text, parse_address, range_text
 from lentra.addressing.refusal import BadAddress, Exhausted, Refusal
 from lentra.addressing.rules import FamilyRules
 
@@ -20,8 +20,8 @@ GATEWAY_RULES = ("none", "first", "last")
 
 @dataclass(frozen=True, slots=True)
 class Stretch:
-    """first..last (both included) for one purpose: network, withheld, gateway, service, host, virtual, dhcp,
-    static or broadcast. `name` is that of the record, if one record has the stretch."""
+    """first..last (both included) for one purpose: network (IPv4), anycast (IPv6), withheld, gateway, dhcp,
+    dhcp-service, static, broadcast, or the kind of a record. `name` is that of the record, if one has the stretch."""
 
     family: int
     first: int
@@ -46,13 +46,15 @@ class Inside:
 
     Args:
         gateway: its gateway's address, if it has one.
-        dhcp: first and last address of its DHCP range, if it has one.
+        dhcp: first and last address of each stretch that DHCP hands out, in order, exclusions taken out.
+        dhcp_service: the address of its DHCP service, if it has one there.
     """
 
     block: Prefix
     rules: FamilyRules
     gateway: int | None = None
-    dhcp: tuple[int, int] | None = None
+    dhcp: tuple[tuple[int, int], ...] = ()
+    dhcp_service: int | None = None
 
     @property
     def low(self) -> int:
@@ -63,6 +65,15 @@ class Inside:
     def high(self) -> int:
         """The last address that hosts can have; below `low` if there is none."""
         return self.block.last - self.rules.tail
+
+    @property
+    def fixed(self) -> list[int]:
+        """The addresses of gateway and DHCP service."""
+        return [address for address in (self.gateway, self.dhcp_service) if address is not None]
+
+    def dhcp_over(self, address: int) -> tuple[int, int] | None:
+        """The stretch of DHCP that an address lies in."""
+        return next((part for part in self.dhcp if part[0] <= address <= part[1]), None)
 
     def withholds(self, address: int) -> bool:
         """True if the rule sheet withholds the address."""
@@ -90,7 +101,9 @@ def gateway_address(block: Prefix, rules: FamilyRules, rule: str) -> int | None:
             )
         return inside.low if rule == "first" else inside.high
     try:
-        family, address = parse_address(rule)
+        address = own_address(block, rules, rule, "gateway")
+    except BadAddress:
+        raise
     except Refusal:
         raise BadAddress(
             f"{rule!r} is not a gateway: none, first, last, or an address of {block}",
@@ -98,82 +111,48 @@ def gateway_address(block: Prefix, rules: FamilyRules, rule: str) -> int | None:
             received=rule,
             suggestions=[*GATEWAY_RULES, address_text(block.family, min(inside.low, block.last))],
         )
+    return address
+
+
+def own_address(block: Prefix, rules: FamilyRules, text: str, what: str) -> int:
+    """An address given for a block's own use: its gateway, its DHCP service. It may be one that the sheet withholds.
+
+    Args:
+        what: the field that it is for.
+
+    Raises:
+        BadPrefix: it is no address.
+        BadAddress: it is not in the block, or is its network, subnet-router anycast (RFC 4291, section 2.6.1) or broadcast
+            address.
+    """
+    family, address = parse_address(text)
+    words = what.replace("_", " ").replace("dhcp", "DHCP")
     fault = None
     if family != block.family or not block.first <= address <= block.last:
-        fault = f"is outside {block}: a gateway has an address of its block"
+        fault = f"is outside {block}: a {words} has an address of its block"
     elif address == block.first and rules.head:
         fault = f"is the {'network' if family == 4 else 'subnet-router anycast'} address of {block}"
     elif family == 4 and address == block.last and rules.tail:
         fault = f"is the broadcast address of {block}"
     if fault:
         raise BadAddress(
-            f"{rule} {fault}",
-            field="gateway",
-            received=rule,
-            rule="a gateway has an address of its block that is neither the first nor the broadcast address",
-            suggestions=[address_text(block.family, min(inside.low, block.last))],
+            f"{text} {fault}",
+            field=what,
+            received=text,
+            rule=f"a {words} has an address of its block that is neither the first nor the broadcast address",
+            suggestions=[address_text(block.family, min(Inside(block, rules).low, block.last))],
         )
     return address
-
-
-def dhcp_range(inside: Inside, text: str, taken: Mapping[int, str]) -> tuple[int, int]:
-    """Read and check a DHCP range.
-
-    Args:
-        taken: addresses that records have, with their names.
-
-    Raises:
-        BadPrefix: reversed, or no range.
-        BadAddress: outside the block, over withheld addresses, over the gateway, or over a record.
-    """
-    try:
-        family, first, last = parse_range(text)
-    except Refusal as refusal:
-        raise refusal.about("dhcp")
-    usable = f"{address_text(inside.block.family, inside.low)}-{address_text(inside.block.family, inside.high)}"
-    fault = None
-    if family != inside.block.family or first < inside.block.first or last > inside.block.last:
-        fault = f"is outside {inside.block}"
-    elif first < inside.low or last > inside.high:
-        fault = f"covers addresses that the rule sheet withholds; usable are {usable}"
-    elif inside.gateway is not None and first <= inside.gateway <= last:
-        fault = f"covers the gateway, {address_text(family, inside.gateway)}"
-    else:
-        over = sorted(address for address in taken if first <= address <= last)
-        if over:
-            names = ", ".join(f"{address_text(family, a)} ({taken[a]})" for a in over[:3])
-            fault = f"covers addresses that records have: {names}" + (" and more" if len(over) > 3 else "")
-    if fault:
-        raise BadAddress(
-            f"the DHCP range {text} {fault}",
-            field="dhcp",
-            received=text,
-            rule="a DHCP range holds usable addresses that nothing else has",
-            suggestions=[widest] if (widest := widest_dhcp(inside, taken)) else [],
-        )
-    return first, last
-
-
-def widest_dhcp(inside: Inside, taken: Iterable[int]) -> str | None:
-    """The widest run of usable addresses that neither the gateway nor a record has, as text; None without any."""
-    stops = sorted({*taken, *([inside.gateway] if inside.gateway is not None else [])})
-    best: tuple[int, int] | None = None
-    start = inside.low
-    for stop in [*[s for s in stops if inside.low <= s <= inside.high], inside.high + 1]:
-        if stop > start and (best is None or stop - start > best[1] - best[0] + 1):
-            best = (start, stop - 1)
-        start = stop + 1
-    return range_text(inside.block.family, *best) if best else None
 
 
 def refuse_address(inside: Inside, address: int, *, gateway: bool = False) -> None:
     """Refuse an address that a record cannot have.
 
     Args:
-        gateway: the record is the gateway's, so a withheld address will do.
+        gateway: the record is the gateway's or the DHCP service's, so a withheld address will do.
 
     Raises:
-        BadAddress: outside the block, withheld, or inside the DHCP range.
+        BadAddress: outside the block, withheld, or handed out by DHCP.
     """
     block, shown = inside.block, address_text(inside.block.family, address)
     fault, rule = None, ""
@@ -182,8 +161,8 @@ def refuse_address(inside: Inside, address: int, *, gateway: bool = False) -> No
     elif inside.withholds(address) and not gateway:
         fault = "is withheld by the rule sheet"
         rule = f"withheld: {inside.rules.head} at the head, {inside.rules.tail} at the tail"
-    elif inside.dhcp and inside.dhcp[0] <= address <= inside.dhcp[1]:
-        fault, rule = f"is inside the DHCP range {range_text(block.family, *inside.dhcp)}", "DHCP hands it out"
+    elif (part := inside.dhcp_over(address)) is not None:
+        fault, rule = f"is inside the DHCP range {range_text(block.family, *part)}", "DHCP hands it out"
     if fault:
         raise BadAddress(f"{shown} {fault}", field="address", received=shown, rule=rule)
 
@@ -194,20 +173,18 @@ def next_free(inside: Inside, taken: Iterable[int], count: int = 1) -> list[int]
     Raises:
         Exhausted: there are not so many; says how the block is full.
     """
-    busy = set(taken)
-    if inside.gateway is not None:
-        busy.add(inside.gateway)
+    busy = {*taken, *inside.fixed}
     found: list[int] = []
     at = inside.low
     while at <= inside.high and len(found) < count:
-        if inside.dhcp and inside.dhcp[0] <= at <= inside.dhcp[1]:
-            at = inside.dhcp[1] + 1
+        if (part := inside.dhcp_over(at)) is not None:
+            at = part[1] + 1
             continue
         if at not in busy:
             found.append(at)
         at += 1
     if len(found) < count:
-        dhcp = inside.dhcp[1] - inside.dhcp[0] + 1 if inside.dhcp else 0
+        dhcp = sum(last - first + 1 for first, last in inside.dhcp)
         raise Exhausted(
             f"{inside.block} has {len(found):,} free static addresses, {count:,} are wanted: "
             f"{len(busy):,} are taken, {dhcp:,} are the DHCP range's",
@@ -231,12 +208,12 @@ def _cuts(inside: Inside, records: Mapping[int, tuple[str, str]]) -> Iterator[tu
     """Stretches in order, before equal neighbours are joined."""
     block = inside.block
     single: dict[int, tuple[str, str]] = {a: r for a, r in records.items() if block.first <= a <= block.last}
-    if inside.gateway is not None:
-        name = single.get(inside.gateway, ("", ""))[1]
-        single[inside.gateway] = ("gateway", name)
+    for purpose, own in (("dhcp-service", inside.dhcp_service), ("gateway", inside.gateway)):
+        if own is not None:
+            single[own] = (purpose, single.get(own, ("", ""))[1])
     borders = {block.first, block.last + 1, inside.low, inside.high + 1, block.first + 1, block.last}
-    if inside.dhcp:
-        borders |= {inside.dhcp[0], inside.dhcp[1] + 1}
+    for first, last in inside.dhcp:
+        borders |= {first, last + 1}
     for address in single:
         borders |= {address, address + 1}
     ordered = sorted(b for b in borders if block.first <= b <= block.last + 1)
@@ -250,9 +227,9 @@ def _purpose(inside: Inside, address: int, single: Mapping[int, tuple[str, str]]
         return single[address]
     if inside.withholds(address):
         if address == block.first:
-            return "network", ""
+            return ("network" if block.family == 4 else "anycast"), ""
         return ("broadcast", "") if block.family == 4 and address == block.last else ("withheld", "")
-    if inside.dhcp and inside.dhcp[0] <= address <= inside.dhcp[1]:
+    if inside.dhcp_over(address) is not None:
         return "dhcp", ""
     return "static", ""
 

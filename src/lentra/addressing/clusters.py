@@ -7,7 +7,7 @@ slice of the workload range.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lentra.addressing.prefix import BITS, Prefix, address_text
 from lentra.addressing.refusal import (
@@ -31,20 +31,24 @@ class ClusterNeed:
     Args:
         nodes: nodes at work.
         surge: nodes that come on top while the cluster is upgraded.
-        workloads: most workloads on one node.
+        workloads: most workloads on one node; None for what the rule sheet says.
         balancers: addresses for internal balancers.
         own_range: workloads have a range of their own.
     """
 
     nodes: int
     surge: int = 1
-    workloads: int = 30
+    workloads: int | None = None
     balancers: int = 0
     own_range: bool = False
 
+    def under(self, sheet: RuleSheet) -> ClusterNeed:
+        """The same with what the rule sheet says where nothing is said."""
+        return self if self.workloads is not None else replace(self, workloads=sheet.workloads)
+
     def addresses(self, nodes: int | None = None) -> int:
         """Addresses taken from the node subnet, with `nodes` in place of the need's own."""
-        per_node = 1 if self.own_range else 1 + self.workloads
+        per_node = 1 if self.own_range else 1 + (self.workloads or 0)
         return ((self.nodes if nodes is None else nodes) + self.surge) * per_node + self.balancers
 
 
@@ -72,6 +76,7 @@ def size_cluster(need: ClusterNeed, sheet: RuleSheet, *, length: int | None = No
         ClusterDoesNotFit: `length` is too small; says needed, available, and the largest node count that fits.
         LengthOutOfBounds: no subnet that the sheet allows is wide enough.
     """
+    need = need.under(sheet)
     check_need(need, sheet)
     needed = need.addresses()
     if length is not None:
@@ -86,6 +91,7 @@ def size_cluster(need: ClusterNeed, sheet: RuleSheet, *, length: int | None = No
     most = nodes_carried(need, sheet, subnet.length)
     if not need.own_range:
         return ClusterSize(subnet, most, None, None)
+    assert need.workloads is not None
     slice_length = 32 - (need.workloads - 1).bit_length()
     slices = need.nodes + need.surge
     workload_length = slice_length - (slices - 1).bit_length()
@@ -106,7 +112,9 @@ def nodes_carried(need: ClusterNeed, sheet: RuleSheet, length: int) -> int:
     >>> nodes_carried(ClusterNeed(1, 1, 40, 3), SHIPPED[1], 22)
     23
     """
+    need = need.under(sheet)
     check_need(need, sheet)
+    assert need.workloads is not None
     rules = sheet.family(4)
     usable = rules.usable_of(1 << (32 - length))
     per_node = 1 if need.own_range else 1 + need.workloads
@@ -119,6 +127,7 @@ def require_fit(need: ClusterNeed, sheet: RuleSheet, length: int) -> None:
     Raises:
         ClusterDoesNotFit: says needed, available, and the largest node count that fits.
     """
+    need = need.under(sheet)
     usable = sheet.family(4).usable_of(1 << (32 - length))
     needed = need.addresses()
     if needed <= usable:
@@ -152,6 +161,8 @@ def check_need(need: ClusterNeed, sheet: RuleSheet) -> None:
                 suggestions=[max(least, min(value, most))],
             )
     low, high = sheet.workloads_min, sheet.workloads_max
+    if need.workloads is None:
+        return
     if not low <= need.workloads <= high:
         raise WorkloadsOutOfBounds(
             f"{need.workloads} workloads a node are out of bounds: rule sheet {sheet.name} allows {low} to {high}",

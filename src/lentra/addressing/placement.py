@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from lentra.addressing.avoiding import Avoiding
 from lentra.addressing.extents import ExtentStore, State, require_free
 from lentra.addressing.prefix import BITS, Prefix, containing
 from lentra.addressing.refusal import Exhausted, LengthOutOfBounds, Refusal
@@ -100,6 +101,21 @@ def place_beside(store: ExtentStore, length: int, neighbour: Prefix) -> Place:
     side = "before" if before else "after"
     words = f"directly {side} {neighbour}" if distance == 1 else f"nearest gap that fits, {side} {neighbour}"
     return Place(block, within, words)
+
+
+def places(store: ExtentStore, length: int, placement: str = "snug", count: int = 1) -> list[Place]:
+    """Several places for one block of `length`, the best first; no two share an address.
+
+    Raises:
+        Exhausted, LengthOutOfBounds, Refusal: as for `place`, if there is not one.
+    """
+    found = [place(store, length, placement)]
+    while len(found) < count:
+        try:
+            found.append(place(Avoiding(store, [one.block for one in found]), length, placement))
+        except Exhausted:
+            break
+    return found
 
 
 def place_exact(store: ExtentStore, block: Prefix) -> Place:

@@ -5,6 +5,7 @@
     │   └── OffBoundary      host bits are set: the first address is not a multiple of the size
     ├── WrongFamily          IPv4 where IPv6 is meant, or the other way round
     ├── LengthOutOfBounds    a prefix length that the rule sheet or the pool does not allow
+    ├── ForbiddenRange       a range that the rule sheet forbids
     ├── HostsDoNotFit        a length given that is too small for the hosts given
     ├── WorkloadsOutOfBounds more or fewer workloads a node than the rule sheet allows
     ├── ClusterDoesNotFit    a subnet too small for a cluster's nodes and workloads
@@ -120,6 +121,13 @@ class LengthOutOfBounds(Refusal):
 
     code = "length-out-of-bounds"
     title = "Length out of bounds"
+
+
+class ForbiddenRange(Refusal):
+    """The rule sheet forbids the range."""
+
+    code = "forbidden-range"
+    title = "Forbidden range"
 
 
 class HostsDoNotFit(Refusal):

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lentra.addressing.prefix import Prefix
-from lentra.addressing.refusal import LengthOutOfBounds, WrongFamily
+from lentra.addressing.prefix import Prefix, parse_range
+from lentra.addressing.refusal import ForbiddenRange, LengthOutOfBounds, WrongFamily
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +44,15 @@ class FamilyRules:
 
 @dataclass(frozen=True, slots=True)
 class RuleSheet:
-    """One sheet. A family that is None is not served at all."""
+    """One sheet. A family that is None is not served at all.
+
+    Args:
+        dhcp_service: where there is DHCP, its service takes an address of its own in every IPv4 subnet.
+        workloads: those of a cluster's node, where nothing is said.
+        gateway: where the gateway stands, where nothing is said: ``none``, ``first`` or ``last`` usable.
+        zones: how many zones a plan should span at least; None for any number.
+        forbidden: ranges (prefix, or first-last) that no pool under this sheet may have.
+    """
 
     name: str
     v4: FamilyRules | None
@@ -55,6 +63,11 @@ class RuleSheet:
     dhcp: bool = True
     workloads_min: int = 8
     workloads_max: int = 110
+    workloads: int = 30
+    dhcp_service: bool = False
+    gateway: str = "none"
+    zones: int | None = None
+    forbidden: tuple[str, ...] = ()
     hd_threshold: str = "0.94"
 
     def family(self, family: int) -> FamilyRules:
@@ -68,6 +81,36 @@ class RuleSheet:
             other = 6 if family == 4 else 4
             raise WrongFamily(f"rule sheet {self.name} has no IPv{family}", rule=f"{self.name}: IPv{other} only")
         return rules
+
+    def taken(self, family: int) -> int:
+        """Addresses of a subnet that the platform takes from those that hosts could have."""
+        return 1 if family == 4 and self.dhcp and self.dhcp_service else 0
+
+    def forbids(self, prefix: Prefix) -> str | None:
+        """The first forbidden range that shares addresses with a prefix; None without one."""
+        for text in self.forbidden:
+            family, first, last = parse_range(text)
+            if family == prefix.family and first <= prefix.last and last >= prefix.first:
+                return text
+        return None
+
+    def check_range(self, prefix: Prefix) -> None:
+        """Refuse a pool's range that the sheet does not allow.
+
+        Raises:
+            LengthOutOfBounds: with the nearest length allowed.
+            ForbiddenRange: it shares addresses with a range that is forbidden there.
+        """
+        self.check_range_length(prefix.family, prefix.length)
+        if (text := self.forbids(prefix)) is not None:
+            raise ForbiddenRange(
+                f"{prefix} shares addresses with {text}, which rule sheet {self.name} forbids",
+                field="ranges",
+                received=prefix,
+                rule=f"{self.name}: {', '.join(self.forbidden)} forbidden",
+                conflicts=[{"range": text, "kind": "forbidden range", "owner": f"rule sheet {self.name}"}],
+                suggestions=[f"a range outside {', '.join(self.forbidden)}"],
+            )
 
     def check_subnet_length(self, family: int, length: int) -> None:
         """Refuse a subnet length that the sheet does not allow.

@@ -58,7 +58,8 @@ def size_by_hosts(
     Args:
         hosts: addresses that hosts need, 1 or more.
         growth: percent on top, 0 to 1000.
-        fixed: further addresses that do not grow with the hosts: gateways, balancers.
+        fixed: further addresses that do not grow with the hosts: gateways, balancers. What the platform takes for itself
+            comes on top.
         length: a length asked for all the same; may be wider than needed, never too small.
 
     Raises:
@@ -70,6 +71,7 @@ def size_by_hosts(
     if not 0 <= fixed <= 10_000:
         raise Refusal(f"{fixed:,} fixed addresses: 0 to 10,000", field="fixed", received=fixed, suggestions=[0])
     rules = sheet.family(family)
+    fixed += sheet.taken(family)
     needed = hosts_with_growth(hosts, growth) + fixed
     least = BITS[family] - (needed + rules.withheld - 1).bit_length()
     if least < rules.shortest:

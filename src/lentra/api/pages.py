@@ -86,6 +86,23 @@ def page_of(request: Any, rows: Sequence[Any], shown: Callable[[Any], Any] = lam
     )
 
 
+def page_from(
+    request: Any, read: Callable[[int, int], list[Any]], place: Callable[[Any], int], shown: Callable[[Any], Any]
+) -> Response:
+    """A page of rows that are read from a place onward; its cursor is the place of the first row of the next.
+
+    Args:
+        read: the rows from a place, up to a count; `place`: that of a row.
+    """
+    limit, given = request.asked["limit"], request.asked.get("cursor")
+    part = read(_position(request, given) if given else 0, limit + 1)
+    following = None
+    if len(part) > limit:
+        signed = _signer(request).sign(str(place(part[limit])))
+        following = str(replace_query_param(request.build_absolute_uri(), "cursor", signed))
+    return Response({"next": following, "previous": None, "results": [shown(row) for row in part[:limit]]})
+
+
 def _position(request: Any, given: str) -> int:
     try:
         return int(_signer(request).unsign(given))

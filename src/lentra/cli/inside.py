@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import csv
+import io
+import sys
 from itertools import islice
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
@@ -15,7 +19,21 @@ if TYPE_CHECKING:
     from lentra.client import Answer
 
 _WIDTH = 64
-_KINDS = ["host", "gateway", "service", "virtual"]
+_KINDS = [
+    *("host", "gateway", "router", "dhcp-service", "balancer"),
+    *("virtual", "jump-host", "service", "reserved"),
+]
+_LISTED = (
+    "name",
+    "address",
+    "family",
+    "kind",
+    "mac",
+    "purpose",
+    "service",
+    "secondary",
+    "pair",
+)  # columns of a list
 _LIST_HELP = {
     "subnet": "in this subnet",
     "realm": "in this realm",
@@ -24,21 +42,27 @@ _LIST_HELP = {
     "inside": "inside this prefix",
     "name": "of this name",
     "mac": "with this hardware address",
-    "kind": "host, gateway, service or virtual",
+    "kind": "what has it: host, gateway, router and so on",
     "since": "recorded on that day or later, such as 2026-03-01",
     "until": "recorded on that day or before",
     "text": "part of the name or the purpose",
 }
 _MARKS = {
     "network": "N",
+    "anycast": "A",
     "broadcast": "B",
     "withheld": "x",
     "gateway": "G",
     "dhcp": "d",
+    "dhcp-service": "D",
     "static": "·",
     "host": "■",
-    "service": "S",
+    "router": "R",
+    "balancer": "L",
     "virtual": "V",
+    "jump-host": "J",
+    "service": "S",
+    "reserved": "r",
 }
 
 
@@ -63,7 +87,11 @@ def _add_address(commands: Any) -> None:
     verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
     command = verbs.add_parser("add", help="record an address, or the next free ones", epilog=_ADD_EXAMPLE)
     command.add_argument("subnet", help="its name or number")
-    command.add_argument("name", help="its name; with --count the stem of the names")
+    command.add_argument(
+        "name",
+        nargs="?",
+        help="its name; with --count the stem of the names; left out, the realm's template makes one",
+    )
     command.add_argument("--address", help="this one; the next free one if left out")
     command.add_argument("--count", type=int, help="so many at once")
     command.add_argument("--kind", choices=_KINDS, help="what has it (host)")
@@ -71,6 +99,15 @@ def _add_address(commands: Any) -> None:
     command.add_argument("--family", type=int, choices=[4, 6], help="of which block, where it has both")
     command.add_argument("--purpose", help="what it is for")
     command.add_argument("--service", help="where the subnet is kept for one service")
+    command.add_argument(
+        "--pair", action="store_true", default=None, help="an IPv4 and an IPv6 address for each name"
+    )
+    command.add_argument(
+        "--secondary", action="store_true", default=None, help="a further address of the host that has the name"
+    )
+    command.add_argument(
+        "--file", help="all in a CSV file (- for what comes in), its first line naming the columns"
+    )
     add_change_options(command)
     command.set_defaults(run=_add)
 
@@ -94,6 +131,12 @@ def _add_address(commands: Any) -> None:
     command.add_argument("--mac", help="hardware address")
     command.add_argument("--no-mac", dest="mac", action="store_const", const=Empty(None), help="none any more")
     command.add_argument("--kind", choices=_KINDS, help="what has it")
+    command.add_argument(
+        "--secondary",
+        action=argparse.BooleanOptionalAction,
+        default=None,
+        help="a further address of the host that has the name",
+    )
     command.add_argument("--purpose", help="what it is for")
     command.add_argument(
         "--no-purpose", dest="purpose", action="store_const", const=Empty(""), help="none any more"
@@ -146,7 +189,9 @@ def _map(options: argparse.Namespace) -> int:
         return DONE
     for block in found["blocks"]:
         gateway = f", gateway {block['gateway']}" if block["gateway"] else ""
-        print(styled(f"{block['prefix']}{gateway}", "bold"))
+        dhcp = f", DHCP {', '.join(block['dhcp'])}" if block["dhcp"] else ""
+        service = f" by {block['dhcp_service']}" if block["dhcp_service"] else ""
+        print(styled(f"{block['prefix']}{gateway}{dhcp}{service}", "bold"))
         if int(block["total"]) <= 1 << 16:
             _draw(block)
         totals = ", ".join(f"{grouped(count)} {purpose}" for purpose, count in block["totals"].items())
@@ -176,7 +221,11 @@ def _draw(block: dict[str, Any]) -> None:
 
 def _add(options: argparse.Namespace) -> int:
     client = client_for(options)
-    what = given(options, "address", "count", "kind", "mac", "family", "purpose", "service")
+    what = given(options, "address", "count", "kind", "mac", "family", "purpose", "service", "secondary", "pair")
+    if options.file:
+        if what or options.name:
+            raise WrongUse("give --file, or what one record says, not both")
+        what = {"records": _records(options.file)}
 
     def call(preview: bool) -> Answer:
         return client.subnets.record(options.subnet, options.name, preview=preview, why=options.why, **what)
@@ -193,8 +242,35 @@ def _add(options: argparse.Namespace) -> int:
     return DONE
 
 
+def _records(path: str) -> list[dict[str, Any]]:
+    """The records of a CSV file; its first line names the columns, with commas, semicolons or tabs between them."""
+    try:
+        text = sys.stdin.read() if path == "-" else Path(path).read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as fault:
+        raise WrongUse(f"{path} cannot be read: {fault}") from None
+    head = text.split("\n", 1)[0]
+    rows = csv.DictReader(io.StringIO(text), delimiter=max(",;\t", key=head.count), skipinitialspace=True)
+    columns = [(name or "").strip().lower() for name in rows.fieldnames or ()]
+    if unknown := [name for name in columns if name not in _LISTED]:
+        raise WrongUse(f"{path} has a column {unknown[0]!r}: columns are {', '.join(_LISTED)}")
+    rows.fieldnames = columns
+    return [_record(path, n, row) for n, row in enumerate(rows, 2)]
+
+
+def _record(path: str, line: int, row: dict[str, Any]) -> dict[str, Any]:
+    values = {name: text.strip() for name, text in row.items() if name and text and text.strip()}
+    for name in ("secondary", "pair"):
+        if name in values:
+            values[name] = values[name].lower() in ("yes", "true", "1", "x")
+    if "family" in values:
+        if values["family"] not in ("4", "6"):
+            raise WrongUse(f"{path}, line {line}: {values['family']!r} is not a family: 4 or 6")
+        values["family"] = int(values["family"])
+    return values
+
+
 def _list(options: argparse.Namespace) -> int:
-    columns = ("id", "address", "kind", "name", "mac", "purpose", "subnet")
+    columns = ("id", "address", "kind", "name", "secondary", "mac", "purpose", "subnet")
     show_list(options, client_for(options).addresses.list, given(options, *_LIST_HELP), columns)
     return DONE
 
@@ -209,7 +285,7 @@ def _number(options: argparse.Namespace) -> str:
 
 def _edit(options: argparse.Namespace) -> int:
     client, number = client_for(options), _number(options)
-    values = given(options, "name", "mac", "kind", "purpose")
+    values = given(options, "name", "mac", "kind", "purpose", "secondary")
 
     def call(preview: bool) -> Answer:
         return client.addresses.edit(number, preview=preview, why=options.why, **values)

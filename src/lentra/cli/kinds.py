@@ -18,7 +18,9 @@ def _rules(text: str) -> dict[str, int] | None:
         pairs = dict(pair.split("=", 1) for pair in text.replace(",", " ").split())
         return {name: int(value) for name, value in pairs.items()}
     except ValueError:
-        raise argparse.ArgumentTypeError("head=1,tail=1,shortest=18,longest=28,range_shortest=8,range_longest=28")
+        raise argparse.ArgumentTypeError(
+            f"{text!r} is not a list of rules: write head=1,tail=1,shortest=18,longest=28,range_shortest=8,range_longest=28"
+        )
 
 
 def read_length(text: str) -> dict[str, int]:
@@ -52,7 +54,8 @@ class Option:
 
 @dataclass(frozen=True)
 class Kind:
-    """One kind of set-up object on the command line. `named`: its first argument is its name."""
+    """One kind of set-up object on the command line. `named`: its first argument is its name, which a template of the
+    realm makes where it is not `name_needed`."""
 
     word: str
     collection: str
@@ -60,6 +63,7 @@ class Kind:
     options: tuple[Option, ...]
     example: str
     named: bool = True
+    name_needed: bool = True
     filters: tuple[str, ...] = ()
     orders: tuple[str, ...] = ("name", "oldest", "newest")
 
@@ -77,7 +81,12 @@ KINDS = (
         ("name", "private_only", "name_template", "about"),
         (
             Option("private_only", "takes private ranges alone", bool),
-            Option("name_template", "such as {project}-{zone}-{tier}-{nn}"),
+            Option("name_template", "names of subnets, such as {project}-{zone}-{tier}-{nn}"),
+            Option("name_pattern", "what given names of subnets are like, such as {project}-*", empty=""),
+            Option("pool_template", "names of pools, such as {parent}-{zone}-{nn}", empty=""),
+            Option("reservation_template", "names of reservations, such as {kind}-{nn}"),
+            Option("plan_template", "names of plans, such as {project}-{realm}", empty=""),
+            Option("address_template", "names of address records, such as {kind}-{nn}"),
             _ABOUT,
         ),
         "realm add depot --about 'the new depot' --preview",
@@ -87,13 +96,18 @@ KINDS = (
         "rule_sheets",
         ("name", "v4", "v6", "ipv6_needs_ipv4", "tag_needed", "dhcp", "about"),
         (
-            Option("v4", "head=1,tail=1,shortest=18,… or none", _rules),
+            Option("v4", "head=1,tail=1,shortest=18,… or none; an edit needs those that change", _rules),
             Option("v6", "the same for IPv6", _rules),
             Option("ipv6_needs_ipv4", "IPv6 comes only beside IPv4", bool),
             Option("tag_needed", "every subnet carries a segment tag", bool),
             Option("dhcp", "DHCP ranges are allowed", bool),
             Option("workloads_min", "workloads per node, least", int),
             Option("workloads_max", "workloads per node, most", int),
+            Option("workloads", "workloads per node, where nothing is said", int),
+            Option("dhcp_service", "a DHCP service takes an address in each subnet", bool),
+            Option("gateway", "where gateways stand, where nothing is said", choices=("none", "first", "last")),
+            Option("zones", "zones that a plan should span", int, empty=None),
+            Option("forbidden", "ranges that no pool may have there", list, empty=()),
             Option("hd_threshold", "HD-ratio threshold for IPv6, such as 0.94"),
             _ABOUT,
         ),
@@ -169,6 +183,7 @@ KINDS = (
             _ABOUT,
         ),
         "pool add nc-1-extra --parent north-coast --length /22 --zone nc-1 --preview",
+        name_needed=False,
         filters=("realm", "region", "zone", "project", "parent", "sheet", "exposure", "origin", "gives", "top"),
     ),
     Kind(
@@ -214,6 +229,7 @@ KINDS = (
             Option("tiers", "only for these tiers", list, empty=()),
         ),
         "reservation add spare-gateways --pool mainland --length 26 --kind gateways --reason 'gateways to come' --preview",
+        name_needed=False,
         filters=("realm", "pool", "plan", "project", "tier", "kind", "ending_within"),
     ),
     Kind(

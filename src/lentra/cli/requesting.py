@@ -16,14 +16,16 @@ from lentra.cli.context import (
     show_answers,
 )
 from lentra.cli.looking import given
-from lentra.cli.options import Empty, Several, read_bits
+from lentra.cli.options import Empty, Several, positive, read_bits
 from lentra.cli.output import cell, show_rows, usable
 
 if TYPE_CHECKING:
     from lentra.client import Answer, Client
 
 _EMPTIED: dict[str, Any] = {  # what empties a field
-    **dict.fromkeys(("purpose", "notes", "dhcp", "dns_suffix", "service"), ""),
+    **dict.fromkeys(("purpose", "notes", "dns_suffix", "service", "dhcp_service", "ipv6_hosts"), ""),
+    "dhcp": [],
+    "dhcp_excluded": [],
     "hosts": None,
     "tag": "none",
     "gateway": "none",
@@ -61,6 +63,18 @@ def add_subnet_verbs(commands: Any, asking: str) -> None:
     where.add_argument("--placement", choices=["snug", "low", "roomy"], help="how free space is chosen")
     where.add_argument("--beside", help="next to this subnet or prefix")
     where.add_argument(
+        "--away-from",
+        action=Several,
+        help="sharing no address with these subnets or prefixes; several with commas",
+    )
+    where.add_argument(
+        "--places",
+        type=positive,
+        dest="each",
+        metavar="COUNT",
+        help="how many places of each pool are shown to choose from",
+    )
+    where.add_argument(
         "--reservation", help="draw from this reservation; all that is left of it if no size is given"
     )
     where.add_argument("--room", type=int, help="doublings to keep free behind the block")
@@ -92,7 +106,12 @@ def add_subnet_verbs(commands: Any, asking: str) -> None:
     command.add_argument("--tag", help="segment tag: a number, next, or none")
     command.add_argument("--outer-tag", type=int, help="outer tag of a doubly tagged segment")
     command.add_argument("--gateway", help="none, first, last, or an address")
-    command.add_argument("--dhcp", help="its DHCP range, first-last")
+    command.add_argument("--dhcp", action=Several, help="its DHCP ranges, first-last; several with commas")
+    command.add_argument("--dhcp-excluded", action=Several, help="parts of them that are not handed out")
+    command.add_argument("--dhcp-service", help="the address of the DHCP service")
+    command.add_argument(
+        "--ipv6-hosts", choices=("slaac", "dhcpv6", "both"), help="how hosts get their IPv6 addresses"
+    )
     command.add_argument(
         "--name-server", dest="name_servers", action="append", metavar="ADDRESS", help="replaces all"
     )
@@ -126,15 +145,22 @@ def add_subnet_verbs(commands: Any, asking: str) -> None:
 def _request(options: argparse.Namespace) -> int:
     client = client_for(options)
     names = ("project", "tier", "zone", "region", "hosts", "growth", "length", "prefix", "count", "pool")
-    names += ("placement", "beside", "name", "purpose", "notes", "room", "reservation")  # type: ignore[assignment]
+    names += ("placement", "beside", "away_from", "name", "purpose", "notes", "room")  # type: ignore[assignment]
+    names += ("reservation",)  # type: ignore[assignment]
     names += ("hold_minutes", "tag", "outer_tag", "gateway", "service")  # type: ignore[assignment]
     wanted = given(options, *names)
     if options.family:
         wanted["families"] = sorted(set(options.family))
     if options.label:
         wanted["labels"] = _labels(options.label)
-    if "pool" not in wanted and "reservation" not in wanted:
-        wanted["pool"] = _choose_pool(client, wanted)
+    if options.each or ("pool" not in wanted and "reservation" not in wanted):
+        wanted |= _choose_pool(client, wanted, options.each)
+    if (
+        "prefix" in wanted and options.each
+    ):  # the place is chosen: nothing is left to be near to, or to keep away from
+        wanted = {
+            name: value for name, value in wanted.items() if name not in ("beside", "away_from", "placement")
+        }
 
     def call(preview: bool) -> Answer:
         return client.request(preview=preview, why=options.why, **wanted)
@@ -143,9 +169,14 @@ def _request(options: argparse.Namespace) -> int:
     return DONE
 
 
-def _choose_pool(client: Client, wanted: dict[str, Any]) -> str:
-    """Show the candidates and let one be chosen; nothing is chosen in advance."""
-    need = {n: wanted[n] for n in ("tier", "zone", "region", "hosts", "growth", "length") if n in wanted}
+def _choose_pool(client: Client, wanted: dict[str, Any], each: int | None) -> dict[str, Any]:
+    """Show the candidates and let one be chosen; nothing is chosen in advance.
+
+    Args:
+        each: how many places of each pool are shown; the one that is chosen is asked for exactly.
+    """
+    names = ("tier", "zone", "region", "hosts", "growth", "length", "placement", "beside", "away_from", "pool")
+    need = {n: wanted[n] for n in names if n in wanted} | ({"each": each} if each else {})
     if "/" in wanted.get("prefix", ""):
         need["length"] = wanted["prefix"].rpartition("/")[2]
     families = wanted.get("families", [4])
@@ -159,7 +190,11 @@ def _choose_pool(client: Client, wanted: dict[str, Any]) -> str:
     answer = input("Which one? ").strip()
     if not answer.isdigit() or not 1 <= int(answer) <= len(rows):
         raise WrongUse(f"{answer!r} is none of them; nothing was changed")
-    return f"{rows[int(answer) - 1]['realm']['name']}:{rows[int(answer) - 1]['pool']['name']}"
+    chosen = rows[int(answer) - 1]
+    return {
+        "pool": f"{chosen['realm']['name']}:{chosen['pool']['name']}",
+        **({"prefix": chosen["block"]} if each else {}),
+    }
 
 
 def _in_words(result: dict[str, Any]) -> str:
@@ -178,7 +213,7 @@ def _in_words(result: dict[str, Any]) -> str:
 def _edit(options: argparse.Namespace) -> int:
     client = client_for(options)
     names: tuple[str, ...] = ("name", "purpose", "notes", "hosts", "growth", "tag", "outer_tag", "gateway", "dhcp")
-    names += ("name_servers", "dns_suffix", "service")
+    names += ("dhcp_excluded", "dhcp_service", "ipv6_hosts", "name_servers", "dns_suffix", "service")
     values = given(options, *names, "labels")
     if options.label is not None:
         values["labels"] = _labels(options.label)

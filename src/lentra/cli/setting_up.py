@@ -6,13 +6,14 @@ import argparse
 import getpass
 import sys
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.kinds import KINDS, UNSET, Kind, Option, read_length
 from lentra.cli.looking import given
-from lentra.cli.options import Empty, Several, add_limit
-from lentra.cli.output import show_list, show_record, show_rows, styled
+from lentra.cli.options import Empty, Several, add_limit, read_bits
+from lentra.cli.output import grouped, show_list, show_record, show_rows, styled
 
 if TYPE_CHECKING:
     from lentra.client import Answer, Client, Collection
@@ -70,7 +71,10 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
 
     command = verbs.add_parser("add", help=f"add {_one(kind)}", epilog=epilog)
     if kind.named:
-        command.add_argument("name", help="its name")
+        if kind.name_needed:
+            command.add_argument("name", help="its name")
+        else:
+            command.add_argument("name", nargs="?", help="its name; left out, the realm's template makes one")
     _add_options(command, kind, adding=True)
     command.set_defaults(run=lambda options: _add(options, kind))
 
@@ -111,6 +115,27 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         command.add_argument("--rebase", action="store_true", help="move all that lives in it along")
         add_change_options(command)
         command.set_defaults(run=_change_range)
+
+        command = verbs.add_parser(
+            "remove-range",
+            help="take a range out of a pool in which nothing lives any more",
+            epilog="example: lentra pool remove-range links 172.20.0.0/24 --preview",
+        )
+        command.add_argument("ref", help="name or number")
+        command.add_argument("range", help="the range that it has")
+        add_change_options(command)
+        command.set_defaults(run=_remove_range)
+
+        command = verbs.add_parser(
+            "gaps",
+            help="every run of free space of a pool, with what lies on both sides",
+            epilog="example: lentra pool gaps ticket-hall --length /24",
+        )
+        command.add_argument("ref", help="name or number")
+        command.add_argument("--length", type=read_bits, help="those alone in which a block of that length fits")
+        command.add_argument("--family", type=int, choices=(4, 6), help="4 if left out")
+        add_limit(command)
+        command.set_defaults(run=_gaps)
 
         command = verbs.add_parser(
             "second-family",
@@ -275,6 +300,33 @@ def _add_range(options: argparse.Namespace) -> int:
         return client.pools.add_range(options.ref, preview=preview, why=options.why, **what)
 
     return _confirm(options, call, lambda pool: f"add {pool['ranges'][-1]} to pool {_called(pool)}")
+
+
+def _remove_range(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.pools.remove_range(options.ref, options.range, preview=preview, why=options.why)
+
+    return _confirm(options, call, lambda pool: f"take {options.range} out of pool {_called(pool)}")
+
+
+def _gaps(options: argparse.Namespace) -> int:
+    def beside(gap: dict[str, Any]) -> dict[str, Any]:
+        def side(near: dict[str, Any] | None) -> str | None:
+            return f"{near['range']} {near.get('owner') or near['state']}" if near else None
+
+        return {
+            **gap,
+            "before": side(gap["before"]),
+            "after": side(gap["after"]),
+            "addresses": grouped(gap["addresses"]),
+        }
+
+    columns = ("range", "addresses", "largest", "before", "after")
+    gaps = partial(client_for(options).pools.gaps, options.ref)
+    show_list(options, gaps, given(options, "length", "family"), columns, beside)
+    return DONE
 
 
 def _change_range(options: argparse.Namespace) -> int:

@@ -117,7 +117,9 @@ def _add_cluster(commands: Any) -> None:
     for command in (size, make):
         command.add_argument("nodes", type=int, help="nodes at work")
         command.add_argument("--surge", type=int, help="nodes on top during an upgrade (1)")
-        command.add_argument("--workloads", type=int, help="most workloads on a node (30)")
+        command.add_argument(
+            "--workloads", type=int, help="most workloads on a node; left out, what the rule sheet says"
+        )
         command.add_argument("--balancers", type=int, help="addresses for internal balancers")
         command.add_argument(
             "--own-range", action="store_const", const=True, help="workloads have a range of their own"

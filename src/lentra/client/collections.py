@@ -90,6 +90,15 @@ class Pools(Collection):
         body = {"old": old, "new": new, "rebase": rebase, **more}
         return self.client.change("POST", f"pools/{part(ref)}/change-range", body, preview=preview, why=why)
 
+    def remove_range(self, ref: str | int, range: str, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Take a range out of a pool in which nothing lives any more; a carved one's falls back to its parent."""
+        body = {"range": range}
+        return self.client.change("POST", f"pools/{part(ref)}/remove-range", body, preview=preview, why=why)
+
+    def gaps(self, ref: str | int, **query: Any) -> Iterator[Record]:
+        """Every run of free space of a pool, in order; ``family``, and ``length`` that must fit."""
+        return self.client.pages(f"pools/{part(ref)}/gaps", query)
+
     def second_family(self, ref: str | int, *, preview: bool = False, why: str = "", **how: Any) -> Answer[Any]:
         """Give every subnet of the pool an IPv6 block; ``numbering`` by number or by tag, ``within`` a prefix."""
         return self.client.change("POST", f"pools/{part(ref)}/second-family", how, preview=preview, why=why)
@@ -158,10 +167,10 @@ class Subnets(Collection):
         return self._do(ref, "detach", {}, preview, why)
 
     def record(
-        self, ref: str | int, name: str, *, preview: bool = False, why: str = "", **what: Any
+        self, ref: str | int, name: str | None = None, *, preview: bool = False, why: str = "", **what: Any
     ) -> Answer[Any]:
-        """Record an ``address`` of the subnet, or the next free one, or ``count`` of them."""
-        return self._do(ref, "addresses", {"name": name, **what}, preview, why)
+        """Record an ``address`` of the subnet, or the next free one, ``count`` of them, or all of ``records``."""
+        return self._do(ref, "addresses", {**({"name": name} if name else {}), **what}, preview, why)
 
     def address_map(self, ref: str | int) -> Record:
         """What each address of the subnet's blocks is for."""

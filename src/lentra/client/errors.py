@@ -39,6 +39,7 @@ LentraError
     ├── ZoneNotInRegion      zone and region do not belong together
     ├── WrongPool            the pool serves another place or project
     ├── NotPrivate           a public range in a private-only realm
+    ├── ForbiddenRange       the rule sheet forbids the range
     ├── TooManyRanges        the rule sheet allows no more ranges
     ├── NeedsIpv4            the rule sheet wants IPv4 beside IPv6
     ├── CannotGrow           the block cannot grow where it is
@@ -48,6 +49,7 @@ LentraError
     ├── KeptForService       the range or subnet is kept for another service alone
     ├── QuotaReached         the project holds as many public addresses as it may
     ├── StillAttached        a public address that is attached cannot be given back
+    ├── BreaksRules          what is there would break under other rules; says how to mend it
     ├── DoesNotFit           what lives in a range does not fit the new one
     ├── PlanNotPossible      a plan that cannot be committed as it stands
     ├── WrongState           the subnet's state does not allow it
@@ -257,6 +259,12 @@ class NotPrivate(Problem):
     code = "not-private"
 
 
+class ForbiddenRange(WrongInput):
+    """The rule sheet forbids the range."""
+
+    code = "forbidden-range"
+
+
 class TooManyRanges(Problem):
     """The rule sheet allows no more ranges."""
 
@@ -333,6 +341,12 @@ class StillAttached(Problem):
     """A public address that is attached cannot be given back."""
 
     code = "still-attached"
+
+
+class BreaksRules(Problem):
+    """What is there would break under other rules; `conflicts` say why, and how to mend it."""
+
+    code = "breaks-rules"
 
 
 class DoesNotFit(Problem):

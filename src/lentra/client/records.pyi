@@ -8,11 +8,12 @@ class Address(TypedDict):
     kind: NotRequired[AddressKindEnum]
     name: str
     mac: NotRequired[str | None]
+    secondary: NotRequired[bool]
     purpose: NotRequired[str]
     subnet: Named
     realm: Named
     created_at: str
-AddressKindEnum = Literal["host", "gateway", "service", "virtual"]
+AddressKindEnum = Literal["host", "gateway", "router", "dhcp-service", "balancer", "virtual", "jump-host", "service", "reserved"]
 class AddressMap(TypedDict):
     subnet: Named
     blocks: list[BlockMap]
@@ -53,7 +54,8 @@ class BlockMap(TypedDict):
     prefix: str
     family: int
     gateway: str | None
-    dhcp: str | None
+    dhcp: list[str]
+    dhcp_service: str | None
     total: str
     totals: dict[str, str]
     stretches: list[Stretch]
@@ -133,7 +135,7 @@ class ClusterMade(TypedDict):
 class ClusterRequest(TypedDict):
     nodes: int
     surge: NotRequired[int]
-    workloads: NotRequired[int]
+    workloads: NotRequired[int | None]
     balancers: NotRequired[int]
     own_range: NotRequired[bool]
     length: NotRequired[int]
@@ -161,7 +163,7 @@ class ClusterSizeQueryRequest(TypedDict):
     pool: NotRequired[str]
     nodes: int
     surge: NotRequired[int]
-    workloads: NotRequired[int]
+    workloads: NotRequired[int | None]
     balancers: NotRequired[int]
     own_range: NotRequired[bool]
     length: NotRequired[int]
@@ -248,6 +250,14 @@ class Found(TypedDict):
     realm: Named | None
     about: str
     why: str
+class Gap(TypedDict):
+    range: str
+    first: str
+    last: str
+    addresses: str
+    largest: str
+    before: Holder | None
+    after: Holder | None
 GatewayEnum = Literal["none", "first", "last"]
 GivesEnum = Literal["both", "subnets", "pools"]
 class GridCell(TypedDict):
@@ -309,6 +319,7 @@ class Holder(TypedDict):
     reservation: NotRequired[int]
     reason: NotRequired[str]
     service: NotRequired[str]
+    kind: NotRequired[str]
 class Idle(TypedDict):
     kind: str
     what: str
@@ -323,6 +334,7 @@ class InTheWay(TypedDict):
     state: str
     owner: str | None
     addresses: str
+Ipv6HostsEnum = Literal["slaac", "dhcpv6", "both"]
 class KeepOut(TypedDict):
     id: int
     version: int
@@ -441,6 +453,7 @@ class Met(TypedDict):
     reservation: NotRequired[int]
     reason: NotRequired[str]
     service: NotRequired[str]
+    kind: NotRequired[str]
     how: str
     realm: str
 class Move(TypedDict):
@@ -463,8 +476,8 @@ class NeedRequest(TypedDict):
     hosts: NotRequired[int]
     growth: NotRequired[int]
     length: NotRequired[int]
-class NewAddressesRequest(TypedDict):
-    name: str
+class NewAddressRequest(TypedDict):
+    name: NotRequired[str | None]
     address: NotRequired[str | None]
     count: NotRequired[int]
     family: NotRequired[FamilyEnum]
@@ -472,6 +485,20 @@ class NewAddressesRequest(TypedDict):
     mac: NotRequired[str | None]
     purpose: NotRequired[str]
     service: NotRequired[str]
+    secondary: NotRequired[bool]
+    pair: NotRequired[bool]
+class NewAddressesRequest(TypedDict):
+    name: NotRequired[str | None]
+    address: NotRequired[str | None]
+    count: NotRequired[int]
+    family: NotRequired[FamilyEnum]
+    kind: NotRequired[AddressKindEnum]
+    mac: NotRequired[str | None]
+    purpose: NotRequired[str]
+    service: NotRequired[str]
+    secondary: NotRequired[bool]
+    pair: NotRequired[bool]
+    records: NotRequired[list[NewAddressRequest]]
     proposal: NotRequired[str | None]
 class NewRangeRequest(TypedDict):
     range: NotRequired[str]
@@ -508,6 +535,7 @@ class PatchedAddressEditRequest(TypedDict):
     name: NotRequired[str]
     kind: NotRequired[AddressKindEnum]
     mac: NotRequired[str | None]
+    secondary: NotRequired[bool]
     purpose: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedKeepOutRequest(TypedDict):
@@ -574,6 +602,11 @@ class PatchedRealmRequest(TypedDict):
     about: NotRequired[str]
     private_only: NotRequired[bool]
     name_template: NotRequired[str]
+    name_pattern: NotRequired[str]
+    pool_template: NotRequired[str]
+    reservation_template: NotRequired[str]
+    plan_template: NotRequired[str]
+    address_template: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedRegionRequest(TypedDict):
     name: NotRequired[str]
@@ -605,6 +638,11 @@ class PatchedSheetRequest(TypedDict):
     dhcp: NotRequired[bool]
     workloads_min: NotRequired[int]
     workloads_max: NotRequired[int]
+    workloads: NotRequired[int]
+    dhcp_service: NotRequired[bool]
+    gateway: NotRequired[GatewayEnum]
+    zones: NotRequired[int | None]
+    forbidden: NotRequired[list[str]]
     hd_threshold: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedSubnetEditRequest(TypedDict):
@@ -618,7 +656,10 @@ class PatchedSubnetEditRequest(TypedDict):
     tag: NotRequired[int | str | None]
     outer_tag: NotRequired[int]
     gateway: NotRequired[str]
-    dhcp: NotRequired[str]
+    dhcp: NotRequired[list[str]]
+    dhcp_excluded: NotRequired[list[str]]
+    dhcp_service: NotRequired[str]
+    ipv6_hosts: NotRequired[Ipv6HostsEnum | BlankEnum]
     name_servers: NotRequired[list[str]]
     dns_suffix: NotRequired[str]
     proposal: NotRequired[str | None]
@@ -725,7 +766,7 @@ class Pool(TypedDict):
     id: int
     version: int
     realm: NotRequired[Named]
-    name: str
+    name: NotRequired[str]
     parent: NotRequired[Named | None]
     sheet: NotRequired[Named]
     sheet_inherited: bool
@@ -764,7 +805,7 @@ class PoolHeadroom(TypedDict):
     steps: list[Step]
 class PoolRequest(TypedDict):
     realm: NotRequired[str | int | dict[str, Any]]
-    name: str
+    name: NotRequired[str]
     parent: NotRequired[str | int | dict[str, Any] | None]
     sheet: NotRequired[str | int | dict[str, Any]]
     region: NotRequired[str | int | dict[str, Any] | None]
@@ -830,6 +871,9 @@ class ProposedPlan(TypedDict):
 class RangeChanged(TypedDict):
     pool: Pool
     moves: list[Move]
+class RangeOutRequest(TypedDict):
+    range: str
+    proposal: NotRequired[str | None]
 class RangeSize(TypedDict):
     family: int
     length: int
@@ -846,11 +890,21 @@ class Realm(TypedDict):
     about: NotRequired[str]
     private_only: NotRequired[bool]
     name_template: NotRequired[str]
+    name_pattern: NotRequired[str]
+    pool_template: NotRequired[str]
+    reservation_template: NotRequired[str]
+    plan_template: NotRequired[str]
+    address_template: NotRequired[str]
 class RealmRequest(TypedDict):
     name: str
     about: NotRequired[str]
     private_only: NotRequired[bool]
     name_template: NotRequired[str]
+    name_pattern: NotRequired[str]
+    pool_template: NotRequired[str]
+    reservation_template: NotRequired[str]
+    plan_template: NotRequired[str]
+    address_template: NotRequired[str]
     proposal: NotRequired[str | None]
 class Region(TypedDict):
     id: int
@@ -954,6 +1008,11 @@ class Sheet(TypedDict):
     dhcp: NotRequired[bool]
     workloads_min: NotRequired[int]
     workloads_max: NotRequired[int]
+    workloads: NotRequired[int]
+    dhcp_service: NotRequired[bool]
+    gateway: NotRequired[GatewayEnum]
+    zones: NotRequired[int | None]
+    forbidden: NotRequired[list[str]]
     hd_threshold: NotRequired[str]
 class SheetRequest(TypedDict):
     name: str
@@ -965,6 +1024,11 @@ class SheetRequest(TypedDict):
     dhcp: NotRequired[bool]
     workloads_min: NotRequired[int]
     workloads_max: NotRequired[int]
+    workloads: NotRequired[int]
+    dhcp_service: NotRequired[bool]
+    gateway: NotRequired[GatewayEnum]
+    zones: NotRequired[int | None]
+    forbidden: NotRequired[list[str]]
     hd_threshold: NotRequired[str]
     proposal: NotRequired[str | None]
 class ShrinkRequest(TypedDict):
@@ -1054,7 +1118,10 @@ class Subnet(TypedDict):
     tag: NotRequired[int | None]
     outer_tag: NotRequired[int]
     gateway: NotRequired[str]
-    dhcp: NotRequired[str]
+    dhcp: list[str]
+    dhcp_excluded: list[str]
+    dhcp_service: NotRequired[str]
+    ipv6_hosts: NotRequired[Ipv6HostsEnum | BlankEnum]
     name_servers: list[str]
     dns_suffix: NotRequired[str]
     service: NotRequired[str]
@@ -1078,6 +1145,7 @@ class SubnetRequest(TypedDict):
     count: NotRequired[int]
     placement: NotRequired[PlacementEnum | None]
     beside: NotRequired[str | None]
+    away_from: NotRequired[list[str]]
     name: NotRequired[str | None]
     purpose: NotRequired[str]
     notes: NotRequired[str]
@@ -1226,7 +1294,7 @@ class ZoneRequest(TypedDict):
 class Problem(TypedDict):
     type: str
     status: int
-    code: Literal["address-taken", "bad-address", "bad-name-service", "bad-plan", "bad-prefix", "built-on", "busy", "cannot-grow", "cannot-undo", "cluster-does-not-fit", "conflict", "contradiction", "does-not-fit", "exhausted", "failed", "frozen-field", "hosts-do-not-fit", "in-use", "invalid-value", "kept-for-service", "kept-out", "key-reused", "length-out-of-bounds", "malformed", "method-not-allowed", "name-taken", "needs-ipv4", "no-csrf-token", "no-dhcp", "not-acceptable", "not-allowed", "not-found", "not-private", "not-signed-in", "off-boundary", "outside-parent", "overlaps", "plan-not-possible", "quota-reached", "refused", "stale-edit", "stale-proposal", "still-attached", "tag-taken", "too-large", "too-many-ranges", "too-many-tries", "unknown-field", "unknown-name", "unsupported-media-type", "workloads-out-of-bounds", "wrong-family", "wrong-pool", "wrong-state", "zone-not-in-region"]
+    code: Literal["address-taken", "bad-address", "bad-name-service", "bad-plan", "bad-prefix", "breaks-rules", "built-on", "busy", "cannot-grow", "cannot-undo", "cluster-does-not-fit", "conflict", "contradiction", "does-not-fit", "exhausted", "failed", "forbidden-range", "frozen-field", "hosts-do-not-fit", "in-use", "invalid-value", "kept-for-service", "kept-out", "key-reused", "length-out-of-bounds", "malformed", "method-not-allowed", "name-taken", "needs-ipv4", "no-csrf-token", "no-dhcp", "not-acceptable", "not-allowed", "not-found", "not-private", "not-signed-in", "off-boundary", "outside-parent", "overlaps", "plan-not-possible", "quota-reached", "refused", "stale-edit", "stale-proposal", "still-attached", "tag-taken", "too-large", "too-many-ranges", "too-many-tries", "unknown-field", "unknown-name", "unsupported-media-type", "workloads-out-of-bounds", "wrong-family", "wrong-pool", "wrong-state", "zone-not-in-region"]
     title: str
     detail: str
     field: NotRequired[str]

@@ -19,6 +19,7 @@ Refusal
 │   ├── KeptForService       the range or subnet is kept for another service alone
 │   ├── QuotaReached         the project holds as many public addresses as it may
 │   ├── StillAttached        a public address that is attached cannot be given back
+│   ├── BreaksRules          what is there would break under other rules; says how to mend it
 │   ├── DoesNotFit           what lives in a range does not fit the new one
 │   ├── PlanNotPossible      a plan that cannot be committed as it stands
 │   ├── WrongState           the subnet's state does not allow it
@@ -101,6 +102,13 @@ class TooManyRanges(Invalid):
 
     code = "too-many-ranges"
     title = "Too many ranges"
+
+
+class BreaksRules(Conflict):
+    """Something that is there would break under the rules wanted."""
+
+    code = "breaks-rules"
+    title = "What is there would break"
 
 
 class NeedsIpv4(Invalid):

@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers
 
-from lentra.api.fields import OneOf, RefField, Strict
+from lentra.api.fields import OneOf, RefField, Several, Strict
 from lentra.api.serializers.named import NamedSerializer
 from lentra.registry.models import ADDRESS_KINDS, Address
 
@@ -22,15 +22,17 @@ class AddressSerializer(serializers.ModelSerializer):
     class Meta:
         model = Address
         fields = (
-            *("id", "version", "address", "family", "kind", "name", "mac", "purpose"),
+            *("id", "version", "address", "family", "kind", "name", "mac", "secondary", "purpose"),
             *("subnet", "realm", "created_at"),
         )
 
 
-class NewAddressesSerializer(Strict):
+class NewAddressSerializer(Strict):
     """Addresses to record. Without `address` the next free ones; with `count` several, whose names are numbered."""
 
-    name = serializers.CharField(max_length=63)
+    name = serializers.CharField(
+        required=False, allow_null=True, max_length=63, help_text="Left out, the realm's template makes one."
+    )
     address = serializers.CharField(required=False, allow_null=True, max_length=64)
     count = serializers.IntegerField(required=False, min_value=1, max_value=1000)
     family = OneOf([4, 6], required=False)
@@ -38,6 +40,19 @@ class NewAddressesSerializer(Strict):
     mac = serializers.CharField(required=False, allow_null=True, allow_blank=True, max_length=40)
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
     service = serializers.CharField(required=False, allow_blank=True, max_length=63)
+    secondary = serializers.BooleanField(required=False, help_text="A further address of the host with that name.")
+    pair = serializers.BooleanField(required=False, help_text="An IPv4 and an IPv6 address for each name.")
+
+
+class NewAddressesSerializer(NewAddressSerializer):
+    """Addresses to record: alone, or several from a list in `records`, all or none."""
+
+    records = Several(child=NewAddressSerializer(), required=False, max_length=1000)
+
+    def validate(self, values: dict[str, Any]) -> dict[str, Any]:
+        if "records" in values and len(values) > 1:
+            raise serializers.ValidationError({"records": "give records, or what one of them says, not both"})
+        return values
 
 
 class AddressEditSerializer(Strict):
@@ -46,6 +61,7 @@ class AddressEditSerializer(Strict):
     name = serializers.CharField(required=False, max_length=63)
     kind = OneOf(ADDRESS_KINDS, required=False)
     mac = serializers.CharField(required=False, allow_null=True, max_length=40)
+    secondary = serializers.BooleanField(required=False, help_text="A further address of the host with that name.")
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
 
 
@@ -62,7 +78,7 @@ class StretchSerializer(serializers.Serializer):
     first = serializers.CharField()
     last = serializers.CharField()
     purpose = serializers.CharField(
-        help_text="network, withheld, gateway, host, service, virtual, dhcp, static or broadcast"
+        help_text="network, anycast, broadcast, withheld, gateway, dhcp, dhcp-service, static, or the kind of a record."
     )
     name = serializers.CharField()
     addresses = serializers.CharField()
@@ -77,7 +93,8 @@ class BlockMapSerializer(serializers.Serializer):
     prefix = serializers.CharField()
     family = serializers.IntegerField()
     gateway = serializers.CharField(allow_null=True)
-    dhcp = serializers.CharField(allow_null=True)
+    dhcp = serializers.ListField(child=serializers.CharField(), help_text="What DHCP hands out of it.")
+    dhcp_service = serializers.CharField(allow_null=True)
     total = serializers.CharField()
     totals = serializers.DictField(child=serializers.CharField())
     stretches = StretchSerializer(many=True)

@@ -8,7 +8,17 @@ from typing import Any
 from django.db.models import QuerySet
 from rest_framework import serializers
 
-from lentra.api.fields import AnyOf, MomentField, OfPages, OneOf, PrefixField, Strict, meant, window_field
+from lentra.api.fields import (
+    AnyOf,
+    MomentField,
+    OfPages,
+    OneOf,
+    PrefixField,
+    Strict,
+    length_field,
+    meant,
+    window_field,
+)
 from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import (
     ADDRESS_KINDS,
@@ -37,6 +47,13 @@ from lentra.registry.reports.listing import ORDERS
 BY_NAME = {"name": "name", "oldest": "id", "newest": "-id"}
 BY_AGE = {"oldest": "id", "newest": "-id"}
 NEWEST_FIRST = {"newest": "-id", "oldest": "id"}
+
+
+class GapsQuery(OfPages):
+    """Which gaps of a pool, and which page of them."""
+
+    family = OneOf([4, 6], required=False, default=4)
+    length = length_field("Those alone in which a block of that length fits.")
 
 
 def list_query(what: str, orders: Iterable[str], /, **filters: serializers.Field) -> type[Strict]:

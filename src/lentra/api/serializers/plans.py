@@ -184,7 +184,7 @@ def _added(one: Placed) -> dict[str, Any]:
 
 def _gateway(one: Placed) -> str:
     """The gateway's address in the first block, or the rule where there is none."""
-    rule = one.slot.entry.gateway
+    rule = one.slot.gateway
     if rule == "none" or not one.blocks:
         return rule
     family, laid = min(one.blocks.items())

@@ -59,7 +59,18 @@ _ALWAYS = ("id", "version")
 class RealmSerializer(RecordSerializer):
     class Meta:
         model = Realm
-        fields = (*_ALWAYS, "name", "about", "private_only", "name_template")
+        fields = (
+            *_ALWAYS,
+            "name",
+            "about",
+            "private_only",
+            "name_template",
+            "name_pattern",
+            "pool_template",
+            "reservation_template",
+            "plan_template",
+            "address_template",
+        )
         read_only_fields = ("id",)
 
 
@@ -93,6 +104,12 @@ class RulesField(serializers.DictField):
 class SheetSerializer(RecordSerializer):
     v4 = RulesField(required=False, allow_null=True, help_text="IPv4; null where there is none.")
     v6 = RulesField(required=False, allow_null=True, help_text="IPv6; null where there is none.")
+    forbidden = Several(
+        child=serializers.CharField(max_length=100),
+        required=False,
+        max_length=64,
+        help_text="Ranges that no pool under this sheet may have.",
+    )
 
     class Meta:
         model = Sheet
@@ -107,6 +124,11 @@ class SheetSerializer(RecordSerializer):
             "dhcp",
             "workloads_min",
             "workloads_max",
+            "workloads",
+            "dhcp_service",
+            "gateway",
+            "zones",
+            "forbidden",
             "hd_threshold",
         )
         read_only_fields = ("id",)
@@ -153,6 +175,9 @@ class PoolSerializer(RecordSerializer):
     ranges = Several(child=PrefixField(), required=False, max_length=64)
     lengths = Several(child=LengthSerializer(), required=False, write_only=True, max_length=16)
     placement = OneOf(["snug", "low", "roomy"], required=False, write_only=True)
+    name = serializers.CharField(
+        required=False, max_length=63, help_text="Left out, the realm's template of pools makes one."
+    )
     sheet = RefField(Sheet, required=False)
     realm = RefField(Realm, required=False)
     parent = RefField(Pool, required=False, allow_null=True)
@@ -204,6 +229,12 @@ class NewRangeSerializer(Strict):
     range = PrefixField(required=False)
     family = OneOf([4, 6], required=False, default=4)
     length = serializers.IntegerField(required=False, min_value=0, max_value=128)
+
+
+class RangeOutSerializer(Strict):
+    """A range to take out of a pool."""
+
+    range = PrefixField()
 
 
 class ChangeRangeSerializer(Strict):

@@ -193,7 +193,14 @@ class ClusterNeedSerializer(Strict):
 
     nodes = serializers.IntegerField(min_value=1, max_value=1_000_000)
     surge = serializers.IntegerField(required=False, default=1, min_value=0, max_value=1_000_000)
-    workloads = serializers.IntegerField(required=False, default=30, min_value=0, max_value=1_000_000)
+    workloads = serializers.IntegerField(
+        required=False,
+        default=None,
+        allow_null=True,
+        min_value=0,
+        max_value=1_000_000,
+        help_text="Workloads of a node; left out, what the rule sheet says.",
+    )
     balancers = serializers.IntegerField(required=False, default=0, min_value=0, max_value=1_000_000)
     own_range = serializers.BooleanField(
         required=False, default=False, help_text="Workloads have a range of their own."

@@ -119,6 +119,19 @@ class HolderSerializer(serializers.Serializer):
     reservation = serializers.IntegerField(required=False, help_text="The reservation's number.")
     reason = serializers.CharField(required=False)
     service = serializers.CharField(required=False)
+    kind = serializers.CharField(required=False)
+
+
+class GapSerializer(serializers.Serializer):
+    """A run of free space of a pool."""
+
+    range = serializers.CharField()
+    first = serializers.CharField()
+    last = serializers.CharField()
+    addresses = serializers.CharField(**COUNT)
+    largest = serializers.CharField(help_text="The widest block that fits into it.")
+    before = HolderSerializer(allow_null=True, help_text="What lies directly before it.")
+    after = HolderSerializer(allow_null=True, help_text="What lies directly after it.")
 
 
 class KeptSerializer(serializers.Serializer):

@@ -11,7 +11,7 @@ from lentra.addressing.prefix import address_text
 from lentra.addressing.rules import RuleSheet
 from lentra.api.fields import LabelsField, NameField, OneOf, PrefixField, RefField, Several, Strict, TagField
 from lentra.api.serializers.named import COUNT
-from lentra.registry.models import Subnet
+from lentra.registry.models import IPV6_HOSTS, Subnet
 
 
 class BlockSerializer(serializers.Serializer):
@@ -44,6 +44,10 @@ class SubnetSerializer(serializers.ModelSerializer):
     replaces = RefField(allow_null=True)
     drawn_from = RefField(allow_null=True)
     name_servers = serializers.ListField(child=serializers.CharField())
+    dhcp = serializers.ListField(
+        child=serializers.CharField(), source="dhcp_ranges", help_text="Ranges, as first-last."
+    )
+    dhcp_excluded = serializers.ListField(child=serializers.CharField(), source="dhcp_exclusions")
 
     class Meta:
         model = Subnet
@@ -71,6 +75,9 @@ class SubnetSerializer(serializers.ModelSerializer):
             "outer_tag",
             "gateway",
             "dhcp",
+            "dhcp_excluded",
+            "dhcp_service",
+            "ipv6_hosts",
             "name_servers",
             "dns_suffix",
             "service",
@@ -126,6 +133,12 @@ class RequestSerializer(Strict):
     count = serializers.IntegerField(required=False, min_value=1, max_value=256)
     placement = OneOf(["snug", "low", "roomy"], required=False, allow_null=True)
     beside = serializers.CharField(required=False, allow_null=True, max_length=200)
+    away_from = Several(
+        child=serializers.CharField(max_length=200),
+        required=False,
+        max_length=16,
+        help_text="Prefixes and subnets to share no address with.",
+    )
     name = serializers.CharField(required=False, allow_null=True, max_length=120)
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
     notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
@@ -211,9 +224,20 @@ class SubnetEditSerializer(Strict):
     tag = TagField(required=False, allow_null=True)
     outer_tag = serializers.IntegerField(required=False, min_value=0, max_value=4094)
     gateway = serializers.CharField(required=False, max_length=45, help_text="none, first, last, or an address.")
-    dhcp = serializers.CharField(
-        required=False, allow_blank=True, max_length=95, help_text="first-last, or nothing."
+    dhcp = Several(
+        child=serializers.CharField(max_length=95),
+        required=False,
+        max_length=16,
+        help_text="Ranges, as first-last.",
     )
+    dhcp_excluded = Several(
+        child=serializers.CharField(max_length=95),
+        required=False,
+        max_length=16,
+        help_text="Parts of its DHCP ranges that are not handed out.",
+    )
+    dhcp_service = serializers.CharField(required=False, allow_blank=True, max_length=45)
+    ipv6_hosts = OneOf(IPV6_HOSTS, required=False, allow_blank=True)
     name_servers = Several(child=serializers.CharField(max_length=45), required=False, max_length=8)
     dns_suffix = serializers.CharField(required=False, allow_blank=True, max_length=200)
 

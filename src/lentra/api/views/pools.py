@@ -10,24 +10,30 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from lentra.addressing.prefix import Prefix
-from lentra.api.calls import call
+from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, read_version, run_change
+from lentra.api.pages import page_from, paged
 from lentra.api.reading import read_body
+from lentra.api.serializers.lists import GapsQuery
 from lentra.api.serializers.setup import (
     ChangeRangeSerializer,
     NewRangeSerializer,
     PoolSerializer,
     RangeChangedSerializer,
+    RangeOutSerializer,
     SecondFamilyAddedSerializer,
     SecondFamilySerializer,
 )
-from lentra.api.serializers.space import PoolUsageSerializer
+from lentra.api.serializers.space import GapSerializer, PoolUsageSerializer
 from lentra.api.views.setup import SetUpViews, describe
 from lentra.registry.errors import Invalid
 from lentra.registry.operations.pools.add_pool import add_pool, add_range
 from lentra.registry.operations.pools.carve_pool import carve_pool, give_back_pool
 from lentra.registry.operations.pools.change_range import RangeChanged, change_range
+from lentra.registry.operations.pools.edit_pool import edit_pool
+from lentra.registry.operations.pools.remove_range import remove_range
 from lentra.registry.operations.subnets.add_family import add_second_family
+from lentra.registry.reports.gaps import gaps
 from lentra.registry.reports.usage import usage_of_pools
 from lentra.registry.transactions.change import Change
 
@@ -59,7 +65,7 @@ class PoolViews(SetUpViews):
         for field in ("ranges", "lengths", "placement"):
             if field in values:
                 raise Invalid(f"{field} cannot be edited: add a range to the pool instead", field=field)
-        return super().edit(change, record, values, version)
+        return edit_pool(change, record.pk, values, version)
 
     def remove(self, change: Change, record: Any, version: int | None) -> Any:
         return give_back_pool(change, record.pk, version)
@@ -79,6 +85,26 @@ class PoolViews(SetUpViews):
         return self.change(
             request, lambda change: add_range(change, pool.pk, values.get("range"), length, version), 201
         )
+
+    @call("Take a range out of a pool", request=RangeOutSerializer, responses=answer_of(PoolSerializer))
+    @action(detail=True, methods=["post"], url_path="remove-range")
+    def remove_range(self, request: Request, ref: str) -> Response:
+        """Take a range out of a pool, if nothing lives in it; what does is listed with a way out."""
+        pool = self.one(ref)
+        values, version = read_body(request, RangeOutSerializer), read_version(request)
+        return self.change(request, lambda change: remove_range(change, pool.pk, values["range"], version))
+
+    @call("Gaps of a pool", query=GapsQuery, responses=paged(GapSerializer))
+    @action(detail=True, methods=["get"], pagination_class=None)
+    def gaps(self, request: Request, ref: str) -> Response:
+        """Every run of free space, in order of address, with what lies on both sides."""
+        pool, values = self.one(ref), asked(request)
+        family, length = values["family"], values.get("length")
+
+        def read(start: int, count: int) -> list[Any]:
+            return gaps(pool, family, start, count, length)
+
+        return page_from(request, read, lambda gap: int(gap["start"]), lambda gap: GapSerializer(gap).data)
 
     @call(
         "Change a range of a pool",

@@ -32,6 +32,7 @@ from lentra.registry.operations.reservations.reserve import (
 from lentra.registry.operations.setup.add_realm import add_realm
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
+from lentra.registry.operations.setup.edit_sheet import edit_sheet
 from lentra.registry.operations.setup.remove_realm import remove_realm
 from lentra.registry.operations.setup.remove_record import remove_record
 from lentra.registry.rules.kinds import KINDS
@@ -146,6 +147,9 @@ class RealmViews(SetUpViews):
 
 class SheetViews(SetUpViews):
     kind = "rule sheet"
+
+    def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
+        return edit_sheet(change, record.pk, values, version)
 
 
 class RegionViews(SetUpViews):

@@ -189,7 +189,8 @@ class SubnetViews(GenericViewSet):
         subnet = find_at_address(Subnet, ref)
         serializer = NewAddressesSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        wanted = AddressRequest(**serializer.validated_data)
+        values = serializer.validated_data
+        wanted = [AddressRequest(**row) for row in values.get("records", [values])]
         return run_change(
             request,
             lambda change: record_addresses(change, subnet.pk, wanted, read_version(request)),

@@ -16,7 +16,17 @@ from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spr
 from lentra.addressing.special import SPECIAL, prefilled_notes
 from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, run_change
-from lentra.api.fields import MeantField, OneOf, RangeField, Strict, growth_field, hosts_field, length_field, meant
+from lentra.api.fields import (
+    AnyOf,
+    MeantField,
+    OneOf,
+    RangeField,
+    Strict,
+    growth_field,
+    hosts_field,
+    length_field,
+    meant,
+)
 from lentra.api.reading import rules_meant
 from lentra.api.serializers.lists import LedgerQuery, UsageListQuery, in_span, narrow
 from lentra.api.serializers.sizing import (
@@ -103,6 +113,14 @@ class CandidateQuerySerializer(Strict):
     length = length_field()
     placement = OneOf(["snug", "low", "roomy"], required=False)
     dual = serializers.BooleanField(required=False, default=False, help_text="IPv6 is wanted beside IPv4.")
+    pool = MeantField(Pool, required=False, related=("realm", "sheet", "region", "zone", "project", "parent"))
+    each = serializers.IntegerField(
+        required=False, default=1, min_value=1, max_value=12, help_text="How many places of each pool."
+    )
+    beside = serializers.CharField(required=False, max_length=200, help_text="A prefix or subnet to be near to.")
+    away_from = AnyOf(
+        serializers.CharField(max_length=200), help_text="Prefixes and subnets to share no address with."
+    )
 
 
 class CandidatesAnswerSerializer(serializers.Serializer):
@@ -129,6 +147,10 @@ class CandidatesView(APIView):
             length=values.get("length"),
             placement=values.get("placement"),
             dual=values["dual"],
+            pool=values.get("pool"),
+            each=values["each"],
+            beside=values.get("beside"),
+            away_from=values.get("away_from", ()),
         )
         shown = [
             {

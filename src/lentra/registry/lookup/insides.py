@@ -1,23 +1,28 @@
-"""The blocks of a subnet with what is fixed inside them: withheld addresses, gateway, DHCP range."""
+"""The blocks of a subnet with what is fixed inside them: withheld addresses, gateway, DHCP."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from lentra.addressing.address_map import Inside, gateway_address
-from lentra.addressing.prefix import Prefix, parse_range
+from lentra.addressing.dhcp import spans_in, without_excluded
+from lentra.addressing.prefix import Prefix, parse_address
 from lentra.addressing.refusal import BadAddress, WrongFamily
 from lentra.addressing.rules import FamilyRules
 from lentra.registry.models import Subnet
 
 
 def inside_of(subnet: Subnet, block: Prefix) -> Inside:
-    """A block of a subnet with its gateway and DHCP range."""
-    rules = rules_of(subnet, block.family)
-    dhcp = None
-    if subnet.dhcp:
-        family, first, last = parse_range(subnet.dhcp)
-        if family == block.family and block.first <= first and last <= block.last:
-            dhcp = (first, last)
-    return Inside(block, rules, gateway_of(subnet, block), dhcp)
+    """A block of a subnet with its gateway, DHCP service, and what DHCP hands out of it."""
+    inside = Inside(block, rules_of(subnet, block.family), gateway_of(subnet, block))
+    if not (subnet.dhcp or subnet.dhcp_service):
+        return inside
+    service = None
+    if subnet.dhcp_service:
+        family, address = parse_address(subnet.dhcp_service)
+        service = address if family == block.family and block.first <= address <= block.last else None
+    ranges, excluded = spans_in(inside, subnet.dhcp_ranges), spans_in(inside, subnet.dhcp_exclusions)
+    return replace(inside, dhcp=tuple(without_excluded(ranges, excluded)), dhcp_service=service)
 
 
 def insides_of(subnet: Subnet) -> list[Inside]:

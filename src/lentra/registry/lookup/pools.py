@@ -9,7 +9,7 @@ from lentra.registry.models import Pool, Realm, Sheet
 from lentra.registry.transactions.sql import Prepared, Slot
 
 _POOL = [field.attname for field in Pool._meta.concrete_fields]
-_REALM = ["id", "last_entry", "name", "name_template", "private_only"]
+_REALM = ["id", "last_entry", "name", "name_template", "name_pattern", "private_only"]
 _SHEET = [field.attname for field in Sheet._meta.concrete_fields]
 _COLUMNS = [*_POOL, *(f"realm__{name}" for name in _REALM), *(f"sheet__{name}" for name in _SHEET)]
 

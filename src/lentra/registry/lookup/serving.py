@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import Any
+
 from django.db.models import Q
 
+from lentra.addressing.compaction import largest_possible
 from lentra.addressing.placement import exhausted
 from lentra.addressing.refusal import Exhausted
-from lentra.registry.models import Pool, Project, Realm, Region, Space, Tier, Zone
+from lentra.registry.models import Pool, Project, Realm, Region, Reservation, Space, Subnet, Tier, Zone
+
+_TOLD = 8  # of what cools, and of what is reserved
 
 
 def serving_pools(
@@ -58,14 +64,57 @@ def _allows(pool: Pool, family: int, length: int) -> bool:
 
 
 def exhausted_in(space: Space, pool: Pool, length: int, others: list[Pool]) -> Exhausted:
-    """The refusal of a length that the pool has no room for; names other pools that have."""
+    """The refusal of a length that the pool has no room for: what else of it is not in use, and which pools have room."""
     plain = exhausted(space.family, length, space.usage().free_counts)
     rest = [other for other in others if other.pk != pool.pk][:5]
-    words = f"; room for it is in {', '.join(other.name for other in rest)}" if rest else ""
+    words = [f"there is room for it in {', '.join(other.name for other in rest)}"] if rest else []
+    to_come, suggestions = (
+        list(_to_come(space, pool)),
+        [*(f"pool {other.name}" for other in rest), *plain.suggestions],
+    )
+    if space.cooling:
+        cooling = next((row for row in to_come if row["state"] == "cooling"), None)
+        until = f", the first until {cooling['until']:%Y-%m-%d %H:%M} UTC" if cooling else ""
+        words.append(f"{space.cooling:,} addresses cool{until}")
+    if space.reserved:
+        names = ", ".join(row["owner"] for row in to_come if row["state"] == "reserved")
+        words.append(f"{space.reserved:,} are reserved ({names})")
+    possible = largest_possible(space.free, space.family)
+    if possible is not None and possible <= length:
+        words.append(f"a /{possible} would fit if all that is free lay together")
+        suggestions.append(f"see what compaction of pool {pool.name} to /{length} takes")
     return Exhausted(
-        f"pool {pool.name}: {plain.message}{words}",
+        "; ".join([f"pool {pool.name}: {plain.message}", *words]),
         field="pool" if rest else "length",
         received=f"/{length}",
         rule="a block comes out of one free extent",
-        suggestions=[*(f"pool {other.name}" for other in rest), *plain.suggestions],
+        conflicts=to_come,
+        suggestions=suggestions,
     )
+
+
+def _to_come(space: Space, pool: Pool) -> Iterator[dict[str, Any]]:
+    """What of a pool cools, the first to end first; and what is reserved, with who may draw from it."""
+    if space.cooling:
+        cooling = Subnet.objects.filter(pool=pool, state="cooling").order_by("ends_at").prefetch_related("extents")
+        for subnet in cooling[:_TOLD]:
+            where = ", ".join(str(block) for block in subnet.blocks())
+            yield {
+                "range": where,
+                "state": "cooling",
+                "owner": subnet.name,
+                "id": subnet.pk,
+                "until": subnet.ends_at,
+            }
+    if space.reserved:
+        rows = Reservation.objects.filter(pool=pool, family=space.family, extents__isnull=False).distinct()
+        for kept in rows.order_by("name").prefetch_related("extents", "projects")[:_TOLD]:
+            yield {
+                "range": ", ".join(str(prefix) for prefix in kept.left()[:4]),
+                "state": "reserved",
+                "owner": kept.name,
+                "reservation": kept.pk,
+                "reason": kept.reason,
+                "project": ", ".join(project.name for project in kept.projects.all()) or None,
+                "until": kept.ends_at,
+            }

@@ -11,7 +11,7 @@ from django.db.models import BooleanField, CharField, Exists, F, IntegerField, O
 from lentra.registry.errors import Invalid, ZoneNotInRegion
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.pools import pool_of, pool_query
-from lentra.registry.models import Membership, Person, Pool, Project, Region, Tier, Zone
+from lentra.registry.models import Membership, Person, Pool, Project, Region, Subnet, Tier, Zone
 from lentra.registry.transactions.sql import Prepared, Slot, read_together
 
 
@@ -72,6 +72,11 @@ def resolve_target(
         found_region = found_zone.region
     found_tier = rows.get("tier", (None, None))[0] or find(Tier, tier, "tier")
     return Target(found_project, found_tier, found_zone, found_region, bool(member), found_pool)
+
+
+def target_of(subnet: Subnet) -> Target:
+    """Who a subnet is for and where it is."""
+    return Target(subnet.project, subnet.tier, subnet.zone, subnet.region, True, subnet.pool)
 
 
 def _by_name(

@@ -41,7 +41,7 @@ from lentra.registry.models.space import (
     Space,
     Tile,
 )
-from lentra.registry.models.subnets import SUBNET_STATES, Subnet, place_key
+from lentra.registry.models.subnets import IPV6_HOSTS, SUBNET_STATES, Subnet, place_key
 
 __all__ = [
     "ADDRESS_KINDS",
@@ -50,6 +50,7 @@ __all__ = [
     "ENVIRONMENTS",
     "EXPOSURES",
     "GIVES",
+    "IPV6_HOSTS",
     "KEEP_OUT_KINDS",
     "ORIGINS",
     "PLAN_STATES",

@@ -12,11 +12,17 @@ from lentra.registry.models.records import Record
 from lentra.registry.models.setup import Realm
 from lentra.registry.models.subnets import Subnet
 
-ADDRESS_KINDS = ("host", "gateway", "service", "virtual")
+ADDRESS_KINDS = (
+    *("host", "gateway", "router", "dhcp-service", "balancer"),
+    *("virtual", "jump-host", "service", "reserved"),
+)
 
 
 class Address(Record):
-    """One address inside a block, with what it is for. `mac` is None or 12 hexadecimal digits in pairs."""
+    """One address inside a block, with what it is for. `mac` is None or 12 hexadecimal digits in pairs.
+
+    `secondary`: a further address of the host that has the same name.
+    """
 
     KIND = "address record"
 
@@ -24,9 +30,10 @@ class Address(Record):
     subnet = models.ForeignKey(Subnet, on_delete=models.PROTECT, related_name="addresses", db_index=False)
     family = models.PositiveSmallIntegerField()
     address: Any = AddressField()
-    kind = models.CharField(max_length=10, choices=[(k, k) for k in ADDRESS_KINDS], default="host")
+    kind = models.CharField(max_length=16, choices=[(k, k) for k in ADDRESS_KINDS], default="host")
     name = name_field(120)
     mac = models.CharField(max_length=17, null=True, db_collation="ascii_bin")
+    secondary = models.BooleanField(default=False)
     purpose = models.CharField(max_length=200, default="", blank=True)
     created_at = models.DateTimeField()
 

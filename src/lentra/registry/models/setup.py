@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from lentra.addressing.address_map import GATEWAY_RULES
 from lentra.addressing.rules import FamilyRules, RuleSheet
 from lentra.registry.models.fields import name_field
 from lentra.registry.models.records import Record
@@ -14,7 +15,11 @@ ENVIRONMENTS = ("production", "staging", "test", "development")
 
 
 class Realm(Record):
-    """Where addresses must be unique."""
+    """Where addresses must be unique.
+
+    Names that are left out are made from its templates; where one is empty, a name must be given. Names that are given to
+    subnets are held against its pattern, if it has one.
+    """
 
     KIND = "realm"
 
@@ -22,6 +27,11 @@ class Realm(Record):
     about = models.CharField(max_length=500, default="", blank=True)
     private_only = models.BooleanField(default=False)
     name_template = models.CharField(max_length=120, default=NAME_TEMPLATE)
+    name_pattern = models.CharField(max_length=120, default="", blank=True)
+    pool_template = models.CharField(max_length=120, default="", blank=True)
+    reservation_template = models.CharField(max_length=120, default="{kind}-{nn}")
+    plan_template = models.CharField(max_length=120, default="", blank=True)
+    address_template = models.CharField(max_length=120, default="{kind}-{nn}")
 
 
 class Outline(models.Model):
@@ -49,6 +59,11 @@ class Sheet(Record):
     dhcp = models.BooleanField(default=True)
     workloads_min = models.PositiveSmallIntegerField(default=8)
     workloads_max = models.PositiveSmallIntegerField(default=110)
+    workloads = models.PositiveSmallIntegerField(default=30)
+    dhcp_service = models.BooleanField(default=False)
+    gateway = models.CharField(max_length=8, choices=[(g, g) for g in GATEWAY_RULES], default="none")
+    zones = models.PositiveSmallIntegerField(null=True, blank=True)
+    forbidden = models.JSONField(default=list, blank=True)
     hd_threshold = models.DecimalField(max_digits=4, decimal_places=3, default="0.94")
 
     def rules(self) -> RuleSheet:
@@ -63,6 +78,11 @@ class Sheet(Record):
             dhcp=self.dhcp,
             workloads_min=self.workloads_min,
             workloads_max=self.workloads_max,
+            workloads=self.workloads,
+            dhcp_service=self.dhcp_service,
+            gateway=self.gateway,
+            zones=self.zones,
+            forbidden=tuple(self.forbidden),
             hd_threshold=str(self.hd_threshold),
         )
 

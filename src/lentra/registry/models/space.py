@@ -118,8 +118,9 @@ class Space(ByState):
     """Counters of one pool in one family, and the row that a change of its space locks.
 
     `revision` grows with every change of the extents; `total` is how many addresses its ranges have; `free_counts` is the
-    number of free extents per length; `next_due` is when something here next expires by itself. The database refuses
-    counters below zero, and counters that do not add up to the total.
+    number of free extents per length; `next_due` is when something here next expires by itself; `rules_entry` is the
+    number of the ledger entry that last changed the rules in force here. The database refuses counters below zero, and
+    counters that do not add up to the total.
     """
 
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, related_name="spaces")
@@ -130,6 +131,7 @@ class Space(ByState):
     free_counts = models.JSONField(default=dict)
     largest_free = models.PositiveSmallIntegerField(null=True)
     next_due = models.DateTimeField(null=True, db_index=True)
+    rules_entry = models.PositiveBigIntegerField(default=0)
 
     class Meta:
         constraints = [

@@ -15,6 +15,7 @@ from lentra.registry.models.space import Pool
 
 SUBNET_STATES = ("held", "active", "retiring", "cooling")
 BLOCK_STATES = (State.HELD, State.HANDED_OUT, State.COOLING)
+IPV6_HOSTS = ("slaac", "dhcpv6", "both")  # how hosts get their IPv6 addresses
 EXTENT_STATE = {  # the state of a subnet's blocks
     "held": State.HELD,
     "active": State.HANDED_OUT,
@@ -31,7 +32,8 @@ class Subnet(Record):
 
     `place` is the sort key of its first block. `service` is the one that an exclusive subnet is kept for.
     `tag_scope` is the number of the zone, or of the region without one, in which its segment tag is unique;
-    `outer_tag` is 0 unless the segment is doubly tagged. `gateway` is a rule (none, first, last) or an address.
+    `outer_tag` is 0 unless the segment is doubly tagged. `gateway` is a rule (none, first, last) or an address. `dhcp` and
+    `dhcp_excluded` are ranges with commas between; `dhcp_service` is an address or nothing.
     A single public address has what it is `attached_to` and since when.
     """
 
@@ -67,7 +69,10 @@ class Subnet(Record):
     outer_tag = models.PositiveSmallIntegerField(default=0)
     tag_scope = models.PositiveBigIntegerField(null=True)
     gateway = models.CharField(max_length=45, default="none")
-    dhcp = models.CharField(max_length=95, default="", blank=True)
+    dhcp = models.CharField(max_length=1300, default="", blank=True, db_collation="ascii_bin")
+    dhcp_excluded = models.CharField(max_length=1300, default="", blank=True, db_collation="ascii_bin")
+    dhcp_service = models.CharField(max_length=45, default="", blank=True, db_collation="ascii_bin")
+    ipv6_hosts = models.CharField(max_length=8, choices=[(w, w) for w in IPV6_HOSTS], default="", blank=True)
     name_servers = models.JSONField(default=list)
     dns_suffix = models.CharField(max_length=200, default="", blank=True)
     attached_to = models.CharField(max_length=200, default="", blank=True)
@@ -91,6 +96,16 @@ class Subnet(Record):
             models.Index(fields=["pool", "ends_at"], name="subnet_due"),
             models.Index(fields=["plan", "plan_slot"], name="subnet_plan"),
         ]
+
+    @property
+    def dhcp_ranges(self) -> list[str]:
+        """The ranges that DHCP hands out of."""
+        return self.dhcp.split(", ") if self.dhcp else []
+
+    @property
+    def dhcp_exclusions(self) -> list[str]:
+        """The parts of its DHCP ranges that are not handed out."""
+        return self.dhcp_excluded.split(", ") if self.dhcp_excluded else []
 
     known_blocks: list[Prefix] | None = None
     known_room: list[Prefix] | None = None

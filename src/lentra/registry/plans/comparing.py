@@ -75,8 +75,8 @@ def _departed(slot: Slot, subnet: Subnet) -> str | None:
         return f"it has {now}, the plan says {' and '.join(f'/{n}' for n in slot.lengths.values())}"
     if isinstance(slot.entry.tag, int) and subnet.tag != slot.entry.tag + slot.number - 1:
         return f"its segment tag is {subnet.tag}, the plan says {slot.entry.tag + slot.number - 1}"
-    if subnet.gateway != slot.entry.gateway:
-        return f"its gateway is {subnet.gateway}, the plan says {slot.entry.gateway}"
+    if subnet.gateway != slot.gateway:
+        return f"its gateway is {subnet.gateway}, the plan says {slot.gateway}"
     return None
 
 

@@ -41,7 +41,7 @@ class TierPlan:
     zones: tuple[str, ...] | None
     count: int
     room: int
-    gateway: str
+    gateway: str | None
     tag: Any
     purpose: str
 
@@ -59,7 +59,7 @@ class ZonePlan:
 class PlanText:
     """A plan as read. `document` is the plain mapping that it was read from."""
 
-    name: str
+    name: str  # empty until the realm's template has given it one
     project: str
     realm: str | None
     zones: list[ZonePlan]
@@ -166,7 +166,7 @@ def read_document(document: Any, lines: dict[str, int] | None = None) -> PlanTex
     tags_from = tags["from"] if isinstance(tags, dict) else 1
     default_tag = "next" if isinstance(tags, dict) else tags
     return PlanText(
-        name=document["name"],
+        name=document.get("name", ""),
         project=document["project"],
         realm=document.get("realm"),
         zones=list(_zones(document)),
@@ -205,7 +205,7 @@ def _tiers(document: dict[str, Any], room: int, tag: Any) -> Iterator[TierPlan]:
             zones=tuple(entry["zones"]) if "zones" in entry else None,
             count=entry.get("count", 1),
             room=entry.get("room", room),
-            gateway=entry.get("gateway", document.get("gateway", "none")),
+            gateway=entry.get("gateway", document.get("gateway")),
             tag=entry.get("tag", tag),
             purpose=entry.get("purpose", document.get("purpose", "")),
         )

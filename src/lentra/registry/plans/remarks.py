@@ -35,6 +35,17 @@ def remarks(
                     "one that outgrows its block may have to be replaced by another",
                 )
             )
+    sheets = {pool.sheet_id: pool.sheet for pool, _, _ in usage}
+    for sheet in sheets.values():
+        if sheet.zones is not None and len(zones) < sheet.zones:
+            found.append(
+                Finding(
+                    text.where("zones"),
+                    f"the plan spans {len(zones)} zone{'' if len(zones) == 1 else 's'}, and rule sheet {sheet.name} wants "
+                    f"{sheet.zones} at least",
+                    "too few are left when a zone fails",
+                )
+            )
     for pool, before, after in usage:
         if before.free and not after.free:
             found.append(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from lentra.addressing.refusal import Refusal
@@ -13,6 +13,7 @@ from lentra.registry.lookup.target import Target
 from lentra.registry.models import Pool, Project, Realm, Reservation, Tier, Zone
 from lentra.registry.plans.reading import PlanText, TierPlan, ZonePlan
 from lentra.registry.requests.request import check_pool_bounds, no_range_yet, refuse_wrong_pool
+from lentra.registry.rules.names import filled
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,11 @@ class Slot:
     def room(self) -> int:
         """Doublings of room behind the first family's block."""
         return self.entry.room
+
+    @property
+    def gateway(self) -> str:
+        """Where its gateway stands: as the plan says, or else its pool's rule sheet."""
+        return self.entry.gateway or self.pools[min(self.pools)].sheet.gateway
 
     def footprint(self, family: int) -> int:
         """Length of the block with its room."""
@@ -107,10 +113,23 @@ def resolve(text: PlanText) -> ResolvedPlan:
         errors.append(
             Finding(text.where("pools"), f"its pools lie in several realms: {names}", "a plan is for one realm")
         )
+    if not text.name and project and len(realms) == 1:
+        text = _named(text, project, next(iter(realms)), errors)
     slots = []
     if project and len(realms) == 1:
         slots = list(_slots(text, project, zones, tiers, pools, errors))
     return ResolvedPlan(text, project, next(iter(realms), None), slots, errors)
+
+
+def _named(text: PlanText, project: Project, realm: Realm, errors: list[Finding]) -> PlanText:
+    """A plan that says no name, with one by the realm's template."""
+    if realm.plan_template:
+        return replace(text, name=filled(realm.plan_template, {"project": project.name, "realm": realm.name}))
+    what = f"the plan has no name, and realm {realm.name} has no template of plans"
+    errors.append(
+        Finding(text.where(""), what, "nothing can be committed", "invalid-value", [f"name: {project.name}"])
+    )
+    return text
 
 
 def _slots(

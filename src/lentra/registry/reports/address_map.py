@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from lentra.addressing.address_map import stretches
+from lentra.addressing.dhcp import span_text
 from lentra.addressing.prefix import address_text
 from lentra.registry.lookup.insides import insides_of
 from lentra.registry.models import Address, Subnet
@@ -34,7 +35,10 @@ def address_map(subnet: Subnet) -> dict[str, Any]:
                 "prefix": str(inside.block),
                 "family": inside.block.family,
                 "gateway": None if gateway is None else address_text(inside.block.family, gateway),
-                "dhcp": subnet.dhcp if inside.dhcp else None,
+                "dhcp": [span_text(inside.block.family, *span) for span in inside.dhcp],
+                "dhcp_service": address_text(inside.block.family, inside.dhcp_service)
+                if inside.dhcp_service is not None
+                else None,
                 "total": str(inside.block.size),
                 "totals": {purpose: str(count) for purpose, count in totals.items()},
                 "stretches": [

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from lentra.addressing.avoiding import Avoiding
 from lentra.addressing.extents import Extent, ExtentStore, State
 from lentra.addressing.growth import carve_with_room
 from lentra.addressing.layout import with_room
@@ -69,14 +70,18 @@ class Allocator:
         Raises:
             Exhausted, OutsideParent, Overlaps, KeptOut: with evidence and a way out.
         """
-        store, space = self.stores[family], self._space(family)
+        store, kept = self.stores[family], self._space(family)
         footprint = max(0, length - self.rooms[family])
+        away = self._avoided(family)
+        space: ExtentStore = Avoiding(kept, away) if away else kept
         found = self._found(store, space, length, footprint)
         why = found.why
         if self.explain:
             why = f"{why}, {neighbours_in_words(space, found.within)}"
-        if space is self.reserved:
+        if self.reserved and self.reserved.family == family:
             why += f", out of reservation {self.reserved.reservation.name}"
+        if away:
+            why += f", away from {', '.join(str(prefix) for prefix in away)}"
         return self._take(space, found, length, owner, why)
 
     def allocate_as_proposed(self, text: str, owner: int) -> Allocation:
@@ -94,6 +99,14 @@ class Allocator:
             raise stale(self.pool, self.stores[block.family], footprint, refusal)
         return self._take(space, found, block.length, owner, "as proposed")
 
+    def _avoided(self, family: int) -> list[Prefix]:
+        """What the blocks of a family keep away from."""
+        return [
+            block
+            for text in self.request.away_from
+            for block in blocks_meant(text, self.pool, "away_from", family)
+        ]
+
     def _space(self, family: int) -> DatabaseExtents | ReservedSpace:
         if self.reserved and self.reserved.family == family:
             return self.reserved
@@ -101,14 +114,21 @@ class Allocator:
 
     def _found(self, store: DatabaseExtents, space: ExtentStore, length: int, footprint: int) -> Place:
         request, pool = self.request, self.pool
-        beside = _beside(request.beside, pool, store.family) if request.beside is not None else None
+        near = [] if request.beside is None else blocks_meant(request.beside, pool, "beside", store.family)
         try:
             if request.prefix is not None and store.family == request.leading_family:
                 return self._exactly(store, space, parse_given(request.prefix, "prefix"), footprint)
-            if beside is not None:
-                return place_beside(space, footprint, beside)
+            if near:
+                return place_beside(space, footprint, near[0])
             return place(space, footprint, request.placement or pool.placement(store.family))
         except Exhausted:
+            if self.request.away_from:
+                raise Exhausted(
+                    f"no /{footprint} is free in pool {pool.name} away from {', '.join(self.request.away_from)}",
+                    field="away_from",
+                    received=", ".join(self.request.away_from),
+                    suggestions=["leave out away_from"],
+                )
             if isinstance(space, ReservedSpace):
                 raise space.nothing_left(footprint)
             raise exhausted_in(store.space, pool, footprint, self._others(store.family, footprint))
@@ -187,11 +207,11 @@ def stale(pool: Pool, store: DatabaseExtents, block: Prefix, refusal: Refusal) -
     )
 
 
-def _beside(text: str, pool: Pool, family: int) -> Prefix | None:
-    """What to be beside of: a prefix, or the block of a subnet; None if it is of the other family."""
+def blocks_meant(text: str, pool: Pool, field: str, family: int) -> list[Prefix]:
+    """A prefix, or the blocks of a subnet, as far as they are of the family."""
     if "/" in text and (text[0].isdigit() or ":" in text):
-        blocks = [parse_given(text, "beside")]
+        blocks = [parse_given(text, field)]
     else:
         in_realm = text if ":" in text or text.isdigit() else f"{pool.realm.name}:{text}"
-        blocks = find(Subnet, in_realm, "beside").blocks()
-    return next((block for block in blocks if block.family == family), None)
+        blocks = find(Subnet, in_realm, field).blocks()
+    return [block for block in blocks if block.family == family]

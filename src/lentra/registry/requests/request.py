@@ -8,6 +8,7 @@ import re
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
+from lentra.addressing.avoiding import MOST_AVOIDED
 from lentra.addressing.prefix import BITS, Prefix, parse_prefix
 from lentra.addressing.refusal import HostsDoNotFit, LengthOutOfBounds, OffBoundary, Refusal, WrongFamily
 from lentra.addressing.rules import RuleSheet, span
@@ -31,10 +32,12 @@ class SubnetRequest:
     Give `hosts` (with `growth` in percent), `length`, or `prefix` (exactly this block). With both families
     asked for, these speak of IPv4, and the IPv6 block has the longest length that the rule sheet allows.
 
+    `beside` is a prefix or subnet to be near to; `away_from` are prefixes and subnets to share no address with.
+
     `room` is how many doublings of the IPv4 (or only) block are kept free behind it. With `reservation` the blocks
     are drawn from that; nothing said about the size, from all that is left of it. `tag` is a number, ``next`` or
-    ``none``; left out, the rule sheet decides. With `hold_minutes` the subnets are only held, and fall back by
-    themselves.
+    ``none``; left out, the rule sheet decides, and where the `gateway` stands too. With `hold_minutes` the subnets
+    are only held, and fall back by themselves.
     """
 
     pool: Any
@@ -50,6 +53,7 @@ class SubnetRequest:
     count: int = 1
     placement: str | None = None
     beside: str | None = None
+    away_from: list[str] = field(default_factory=list)
     name: str | None = None
     purpose: str = ""
     notes: str = ""
@@ -59,7 +63,7 @@ class SubnetRequest:
     service: str = ""
     tag: Any = None
     outer_tag: int = 0
-    gateway: str = "none"
+    gateway: str | None = None
     hold_minutes: int | None = None
     proposal: str | None = None
 
@@ -103,6 +107,10 @@ def check_request(request: SubnetRequest) -> None:
         )
     if request.prefix is not None and request.beside is not None:
         raise Invalid("give a prefix or what to be beside of, not both", field="beside")
+    if request.prefix is not None and request.away_from:
+        raise Invalid("give a prefix or what to keep away from, not both", field="away_from")
+    if len(request.away_from) > MOST_AVOIDED:
+        raise Invalid(f"{MOST_AVOIDED} ranges to keep away from at most", field="away_from")
 
 
 def refuse_room(doublings: int) -> None:

@@ -9,7 +9,8 @@ from typing import Any
 
 from django.db.models import QuerySet
 
-from lentra.addressing.prefix import BITS
+from lentra.addressing.prefix import BITS, parse_range, range_text
+from lentra.addressing.refusal import Refusal
 from lentra.addressing.rules import FamilyRules
 from lentra.addressing.special import is_private
 from lentra.registry.errors import InUse, Invalid, NotPrivate, ZoneNotInRegion
@@ -31,10 +32,11 @@ from lentra.registry.models import (
     Tier,
     Zone,
 )
-from lentra.registry.rules.names import check_name, check_template
+from lentra.registry.rules.names import TEMPLATES, check_name, check_pattern, check_template
 from lentra.registry.rules.quotas import held_addresses
 
 MOST_NEEDED = 1_000_000  # blocks of one planned need
+MOST_FORBIDDEN = 64
 
 
 @dataclass(frozen=True)
@@ -85,7 +87,10 @@ def _check_named(record: Any, now: datetime) -> None:
 
 def _check_realm(realm: Realm, now: datetime) -> None:
     check_name(realm.name)
-    check_template(realm.name_template)
+    for field in TEMPLATES:
+        if getattr(realm, field) or field not in ("pool_template", "plan_template"):
+            check_template(getattr(realm, field), field)
+    check_pattern(realm.name_pattern)
     if realm.private_only and realm.pk:
         public = [r.prefix for r in PoolRange.objects.filter(realm=realm) if not is_private(r.prefix)]
         if public:
@@ -109,15 +114,44 @@ def _check_sheet(sheet: Sheet, now: datetime) -> None:
             "1 or more and not above the second",
             field="workloads_min",
         )
+    if not sheet.workloads_min <= sheet.workloads <= sheet.workloads_max:
+        raise Invalid(
+            f"{sheet.workloads} workloads a node, where nothing is said, are out of bounds: {sheet.workloads_min} to "
+            f"{sheet.workloads_max}",
+            field="workloads",
+            received=sheet.workloads,
+            suggestions=[max(sheet.workloads_min, min(sheet.workloads, sheet.workloads_max))],
+        )
+    if sheet.zones is not None and not 1 <= sheet.zones <= 64:
+        raise Invalid("a plan spans 1 to 64 zones", field="zones", received=sheet.zones, suggestions=[3])
+    if sheet.dhcp_service and not sheet.dhcp:
+        raise Invalid("a sheet without DHCP has no DHCP service", field="dhcp_service", suggestions=["dhcp: true"])
     if not 0 < float(sheet.hd_threshold) <= 1:
         raise Invalid("the HD-ratio threshold lies above 0 and not above 1", field="hd_threshold")
 
 
+def _forbidden_of(sheet: Sheet, given: Container[str]) -> dict[str, Any]:
+    """The forbidden ranges as they are written everywhere."""
+    if "forbidden" not in given:
+        return {}
+    if not isinstance(sheet.forbidden, list | tuple) or len(sheet.forbidden) > MOST_FORBIDDEN:
+        raise Invalid(f"a sheet forbids {MOST_FORBIDDEN} ranges at most, in a list", field="forbidden")
+    try:
+        return {"forbidden": [range_text(*parse_range(str(text))) for text in sheet.forbidden]}
+    except Refusal as refusal:
+        raise refusal.about("forbidden")
+
+
 def _check_family_rules(field: str, family: int, values: Any) -> None:
     names = {f.name for f in fields(FamilyRules)}
-    if not isinstance(values, dict) or set(values) - names or names - {"max_ranges"} - set(values):
+    given = set(values) if isinstance(values, dict) else set()
+    missing, unknown = sorted(names - {"max_ranges"} - given), sorted(given - names)
+    if missing or unknown:
+        faults = [f"{', '.join(missing)} missing"] if missing else []
+        faults += [f"{', '.join(unknown)[:80]} unknown"] if unknown else []
         raise Invalid(
-            f"{field} needs {', '.join(sorted(names - {'max_ranges'}))} and may have max_ranges", field=field
+            f"{field}: {' and '.join(faults)}; it needs {', '.join(sorted(names - {'max_ranges'}))} and may have max_ranges",
+            field=field,
         )
     numbers = [v for v in values.values() if v is not None]
     if not all(isinstance(v, int) and not isinstance(v, bool) and 0 <= v <= 4096 for v in numbers):
@@ -133,6 +167,14 @@ def _check_family_rules(field: str, family: int, values: Any) -> None:
                 field=field,
                 suggestions=[f"/{min(low, high, bits)} to /{min(max(low, high), bits)}"],
             )
+    if rules.range_longest > rules.longest:
+        raise Invalid(
+            f"{field}: a pool's range may be a /{rules.range_longest}, which is too small for any subnet: the smallest is a "
+            f"/{rules.longest}",
+            field=field,
+            received=f"/{rules.range_longest}",
+            suggestions=[f"range_longest={rules.longest}"],
+        )
     withheld = rules.head + rules.tail
     if withheld and (1 << (bits - rules.longest)) <= withheld:
         room = bits - withheld.bit_length()
@@ -299,7 +341,7 @@ def _uses(*of: Callable[[Any], tuple[str, QuerySet]]) -> Callable[[Any], list[tu
 
 KINDS: dict[str, RecordKind] = {
     "realm": RecordKind(Realm, "planner", _check_realm, _uses(_pools("realm"), _plans("realm"))),
-    "rule sheet": RecordKind(Sheet, "admin", _check_sheet, _uses(_pools("sheet")), fixed_in_use=("v4", "v6")),
+    "rule sheet": RecordKind(Sheet, "admin", _check_sheet, _uses(_pools("sheet")), derived=_forbidden_of),
     "region": RecordKind(
         Region,
         "planner",
@@ -339,7 +381,6 @@ KINDS: dict[str, RecordKind] = {
         _check_pool,
         _uses(_pools("parent"), _subnets_in_pool, _reservations("pool"), _needs("pool")),
         fixed=("realm", "parent"),
-        fixed_in_use=("sheet",),
         derived=_region_of,
     ),
     "keep-out": RecordKind(KeepOut, "planner", _check_keep_out, lambda r: [], fixed=("realm", "range")),

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db.models import QuerySet
+
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS, Prefix, range_text
 from lentra.registry.models import ExtentRow, KeepOut, Pool, PoolRange, Realm, Subnet
 from lentra.registry.space.keep_outs import keep_outs_over
 
-_WITH = ("pool", "subnet__project", "subnet__zone", "subnet__region", "subnet__tier", "reservation")
+_WITH = ("pool", "child", "subnet__project", "subnet__zone", "subnet__region", "subnet__tier", "reservation")
 _MOST = 1000
 
 
@@ -18,11 +20,15 @@ def extents_over(realm_id: int, family: int, first: int, last: int, most: int = 
 
     One index step finds what holds the first address: the last extent that starts at or before it.
     """
-    rows = ExtentRow.objects.filter(realm_id=realm_id, family=family).exclude(state=State.CARVED)
-    rows = rows.select_related(*_WITH)
+    rows = owners_read(ExtentRow.objects.filter(realm_id=realm_id, family=family).exclude(state=State.CARVED))
     holder = rows.filter(first__lte=first).order_by("-first").first()
     found = [holder] if holder and holder.prefix.last >= first else []
     return found + list(rows.filter(first__gt=first, first__lte=last).order_by("first")[:most])
+
+
+def owners_read(rows: QuerySet[ExtentRow]) -> QuerySet[ExtentRow]:
+    """Extents with the owners that are told of them."""
+    return rows.select_related(*_WITH)
 
 
 def owner_of(subnet: Subnet) -> dict[str, Any]:
@@ -52,6 +58,8 @@ def describe(row: ExtentRow, first: int, last: int) -> dict[str, Any]:
         facts |= owner_of(subnet)
         if subnet.ends_at:
             facts["until"] = subnet.ends_at
+    if row.state == State.CARVED and row.child:
+        facts |= {"owner": row.child.name, "kind": "pool"}
     if row.reservation:
         facts |= {
             "owner": row.reservation.name,

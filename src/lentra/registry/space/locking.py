@@ -17,10 +17,11 @@ from contextlib import contextmanager
 from typing import Any
 
 from lentra.registry.errors import Busy
-from lentra.registry.models import ExtentRow, Number, Outline, Space, Tile
+from lentra.registry.models import ExtentRow, Number, Outline, Pool, Space, Tile
 from lentra.registry.space.expiry import expire_due
 from lentra.registry.space.store import DatabaseExtents
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.failures import Clash
 from lentra.registry.transactions.sql import Prepared, Slot, Text, numbering, read_together
 
 Families = dict[int, DatabaseExtents]
@@ -109,6 +110,24 @@ def lock_outline(realm: int) -> None:
     row.save(update_fields=["revision"])
 
 
+def set_rules(change: Change, pools: Iterable[int], entry: int) -> None:
+    """Remember, with each open pool, the ledger entry by which the rules in force there have changed."""
+    for pool in pools:
+        for store in change.open_pools[pool].values():
+            store.set_rules(entry)
+
+
+def refuse_old_rules(pool: Pool, stores: Families) -> None:
+    """Look again if the rules of an open pool have changed since the pool and its sheet were read, before it was locked.
+
+    Raises:
+        Clash.
+    """
+    read = max(pool.last_entry, pool.sheet.last_entry)
+    if any(store.space.rules_entry > read for store in stores.values()):
+        raise Clash(f"the rules of pool {pool.name} have changed")
+
+
 def save_pools(change: Change) -> None:
     """Write what has changed in open pools until now, for whoever reads it before they are saved at the end."""
     _save(change, False)
@@ -128,6 +147,13 @@ def close_pool(change: Change, pool: int) -> None:
     change.batch.send()
     Space.objects.filter(pool=pool).delete()
     Tile.objects.filter(pool=pool).delete()
+
+
+def close_family(change: Change, pool: int, family: int) -> None:
+    """Forget the space of an open pool in a family of which it has no range any more."""
+    del change.open_pools[pool][family]
+    Space.objects.filter(pool=pool, family=family).delete()
+    Tile.objects.filter(pool=pool, family=family).delete()
 
 
 def _open(change: Change, pools: set[int]) -> None:

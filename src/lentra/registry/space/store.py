@@ -155,6 +155,11 @@ class DatabaseExtents:
         self.space.next_due = at
         self._noted = True
 
+    def set_rules(self, entry: int) -> None:
+        """The ledger entry by which the rules in force here have changed."""
+        self.space.rules_entry = entry
+        self._noted = True
+
     def add_range(self, prefix: Prefix) -> None:
         """A new range of the pool: all of it is free."""
         self._ranges = [*self.ranges, prefix]

@@ -11,7 +11,7 @@ from typing import Any
 
 from django.db.models import Model
 
-from lentra.addressing.prefix import parse_prefix, parse_range
+from lentra.addressing.prefix import Prefix, parse_prefix, parse_range
 from lentra.registry.errors import BuiltOn, CannotUndo, NotAllowed, UnknownName
 from lentra.registry.lookup.find import BY_KIND
 from lentra.registry.lookup.locked import find_locked
@@ -19,10 +19,14 @@ from lentra.registry.models import Address, KeepOut, LedgerEntry, Plan, Pool, Pr
 from lentra.registry.operations.people.manage_people import edit_person
 from lentra.registry.operations.plans.remove_plan import remove_plan
 from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
+from lentra.registry.operations.pools.add_pool import add_range
 from lentra.registry.operations.pools.carve_pool import give_back_pool
+from lentra.registry.operations.pools.edit_pool import edit_pool
+from lentra.registry.operations.pools.remove_range import remove_range
 from lentra.registry.operations.reservations.reserve import edit_reservation, give_back_reservation
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
+from lentra.registry.operations.setup.edit_sheet import edit_sheet
 from lentra.registry.operations.setup.remove_realm import remove_realm
 from lentra.registry.operations.setup.remove_record import remove_record
 from lentra.registry.operations.subnets.attach_address import attach_address, detach_address
@@ -215,6 +219,12 @@ def _take_back_subnet(change: Change, entry: LedgerEntry) -> None:
         change.note("the subnet cools as usual: a planner can end that")
 
 
+def _other_range(entry: LedgerEntry) -> Prefix:
+    """The range that a pool has on one side of an entry alone."""
+    before, after = (set((facts or {})["ranges"]) for facts in (entry.before, entry.after))
+    return parse_prefix((before ^ after).pop())
+
+
 def _edit_subnet_back(change: Change, entry: LedgerEntry) -> None:
     edit_subnet(change, entry.record, {name: v for name, v in (entry.before or {}).items() if name in EDITABLE})
 
@@ -268,8 +278,8 @@ def _record_address_again(change: Change, entry: LedgerEntry) -> None:
         raise BuiltOn(
             f"the subnet of {facts['address']} was given back since", conflicts=[{"range": facts["address"]}]
         )
-    words = {name: facts[name] for name in ("name", "address", "kind", "mac", "purpose")}
-    record_addresses(change, subnet.pk, AddressRequest(**words, service=subnet.service))
+    words = {name: facts[name] for name in ("name", "address", "kind", "mac", "purpose", "secondary")}
+    record_addresses(change, subnet.pk, [AddressRequest(**words, service=subnet.service)])
 
 
 def _edit_plan_back(change: Change, entry: LedgerEntry) -> None:
@@ -327,8 +337,15 @@ _OF_CHANGING: dict[tuple[str, str], Step] = {
         (kind, "edit"): lambda change, entry: edit_record(
             change, entry.kind, entry.record, _values(entry, entry.before or {})
         )
-        for kind in (*_SET_UP, "realm", "pool", "keep-out")
+        for kind in (*_SET_UP, "realm", "keep-out")
     },
+    ("rule sheet", "edit"): lambda change, entry: edit_sheet(
+        change, entry.record, _values(entry, entry.before or {})
+    ),
+    ("pool", "edit"): lambda change, entry: edit_pool(change, entry.record, _values(entry, entry.before or {})),
+    ("pool", "add range"): lambda change, entry: remove_range(change, entry.record, _other_range(entry)),
+    ("pool", "remove range"): lambda change, entry: add_range(change, entry.record, _other_range(entry)),
+    ("pool", "inherit rules"): lambda change, entry: None,  # comes along with the pool that it inherits from
     ("person", "edit"): _edit_person_back,
     ("reservation", "edit"): _edit_reservation_back,
     ("plan", "commit"): _edit_plan_back,

@@ -232,7 +232,7 @@ def _new_subnet(
         growth=entry.growth,
         purpose=entry.purpose,
         labels=wanted.text.labels,
-        gateway=entry.gateway,
+        gateway=one.slot.gateway,
         created_at=change.now,
         ends_at=ends_at,
         plan=plan,

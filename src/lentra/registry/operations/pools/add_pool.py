@@ -7,7 +7,7 @@ from typing import Any
 from lentra.addressing.extents import ExtentStore, State, carve, carve_over_kept_out
 from lentra.addressing.placement import place
 from lentra.addressing.prefix import Prefix, parse_prefix, range_text
-from lentra.addressing.refusal import Exhausted, KeptOut, Overlaps
+from lentra.addressing.refusal import Exhausted, KeptOut, LengthOutOfBounds, Overlaps
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.special import is_private, kind_of_space, prefilled_notes
 from lentra.registry.errors import Invalid, NotPrivate, TooManyRanges, WrongPool
@@ -18,6 +18,7 @@ from lentra.registry.models import Pool, PoolRange, Realm
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.requests.allocation import something_free
 from lentra.registry.requests.request import no_range_yet
+from lentra.registry.rules.names import numbered_names
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.evidence import conflicts_over
 from lentra.registry.space.keep_outs import keep_out_of, keep_outs_over
@@ -46,11 +47,33 @@ def add_pool(change: Change, values: dict[str, Any], ranges: list[Prefix]) -> Po
         raise Invalid("a pool needs at least one range", field="ranges", suggestions=["10.40.64.0/20"])
     realm: Realm = values["realm"]
     lock_outline(realm.pk)
+    values = named(values, realm)
     pool = add_record(change, "pool", values, ranges=[str(r) for r in ranges])
     assert isinstance(pool, Pool)
     with open_pools(change, [pool.pk]):
         add_ranges_to(change, pool, realm, ranges)
     return pool
+
+
+def named(values: dict[str, Any], realm: Realm) -> dict[str, Any]:
+    """The values of a new pool with a name: as given, or by the realm's template.
+
+    Raises:
+        Invalid: no name is given, and the realm has no template of pools' names.
+    """
+    if values.get("name"):
+        return values
+    if not realm.pool_template:
+        raise Invalid(
+            f"a pool needs a name: realm {realm.name} has no template of pools' names",
+            field="name",
+            suggestions=["spare-quays"],
+        )
+    fields = {
+        name: values[name].name if values.get(name) else "" for name in ("parent", "region", "zone", "project")
+    }
+    taken = Pool.objects.filter(realm=realm).values_list("name", flat=True)
+    return {**values, "name": numbered_names(realm.pool_template, {**fields, "realm": realm.name}, taken)[0]}
 
 
 def add_range(
@@ -227,7 +250,8 @@ def store_ranges(change: Change, pool: Pool, sheet: RuleSheet, ranges: list[Pref
         KeptOut: nothing could ever be handed out of one.
     """
     for prefix in ranges:
-        sheet.check_range_length(prefix.family, prefix.length)
+        sheet.check_range(prefix)
+        _refuse_too_small(pool, prefix)
         present = [r.prefix for r in pool.ranges.filter(family=prefix.family)]
         most = sheet.family(prefix.family).max_ranges
         if most is not None and len(present) >= most:
@@ -261,6 +285,19 @@ def store_ranges(change: Change, pool: Pool, sheet: RuleSheet, ranges: list[Pref
         store.add_range(prefix)
         keep_out_of(store, prefix, pool.realm_id)
         _refuse_kept_out(pool, store, prefix)
+
+
+def _refuse_too_small(pool: Pool, prefix: Prefix) -> None:
+    """Refuse a range out of which the pool, by its own bounds, could never hand out anything."""
+    longest = pool.longest_v4 if prefix.family == 4 else None
+    if longest is not None and prefix.length > longest:
+        raise LengthOutOfBounds(
+            f"{prefix} is too small for pool {pool.name}, which hands out /{longest} at the smallest",
+            field="ranges",
+            received=prefix,
+            rule=f"pool {pool.name}: longest IPv4 length /{longest}",
+            suggestions=[f"/{longest}"],
+        )
 
 
 def _refuse_kept_out(pool: Pool, store: ExtentStore, prefix: Prefix) -> None:

@@ -10,7 +10,7 @@ from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Pool
-from lentra.registry.operations.pools.add_pool import store_ranges, take_ranges
+from lentra.registry.operations.pools.add_pool import named, store_ranges, take_ranges
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.remove_record import refuse_used
 from lentra.registry.rules.permissions import require
@@ -59,6 +59,7 @@ def carve_pool(
         if values.get(field) is None:
             values[field] = getattr(parent, field)
     with open_pools(change, [parent.pk]) as pools:
+        values = named(values, parent.realm)
         (number,) = change.numbers(1)
         carved = take_ranges(parent, pools[parent.pk], ranges, list(lengths), placement, number)
         pool = add_record(change, "pool", {**values, "id": number}, ranges=[str(r) for r in carved])

@@ -23,6 +23,8 @@ from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 from lentra.registry.transactions.proposals import Shown, seal, unseal
 
+_INSIDE = ("gateway", "dhcp", "dhcp_excluded", "dhcp_service")  # of a subnet, that move with its blocks
+
 
 @dataclass(frozen=True)
 class Move:
@@ -73,10 +75,14 @@ def change_range(
     parent = [found.parent_id] if found.parent_id else []
     with open_pools(change, [*_below(found), *parent]) as pools:
         pool = find_locked(Pool, found.pk, version=version, related=("realm", "sheet", "parent__realm"))
-        row = _range(pool, old)
+        row = range_of(pool, old)
         if not pool.parent:
             check_top_level(pool.realm, new, besides=row)
-        pool.sheet.rules().check_range_length(new.family, new.length)
+        try:
+            pool.sheet.rules().check_range(new)
+        except Refusal as refusal:
+            refusal.field = "new"
+            raise
         if clash := next((r.prefix for r in pool.ranges.all() if r.pk != row.pk and r.prefix.overlaps(new)), None):
             raise Overlaps(f"{new} overlaps {clash} of the same pool", field="new", received=new)
         moves = list(_moves(pools[pool.pk][old.family], old, new))
@@ -104,13 +110,18 @@ def change_range(
     return RangeChanged(pool, moves, seal(digest, shown) if change.preview else "")
 
 
-def _range(pool: Pool, old: Prefix) -> PoolRange:
+def range_of(pool: Pool, old: Prefix, field: str = "old") -> PoolRange:
+    """The range of a pool that is exactly this prefix.
+
+    Raises:
+        Invalid: it has no such range; suggests those it has.
+    """
     for row in pool.ranges.all():
         if row.prefix == old:
             return row
     raise Invalid(
         f"pool {pool.name} has no range {old}",
-        field="old",
+        field=field,
         received=old,
         suggestions=[row.prefix for row in pool.ranges.all()],
     )
@@ -251,13 +262,16 @@ def _shift_records(change: Change, pool: Pool, old: Prefix, distance: int) -> No
         }
         after: dict[str, Any] = {"blocks": [str(b) for b in blocks]}
         subnet.place = place_key(blocks[0])
-        for name in ("dhcp", "gateway"):
+        for name in _INSIDE:
             text = getattr(subnet, name)
-            if text and text not in ("none", "first", "last") and moved(text) != text:
-                before[name], after[name] = text, moved(text)
-                setattr(subnet, name, after[name])
+            if not text or text in ("none", "first", "last"):
+                continue
+            there = ", ".join(moved(part) for part in text.split(", "))
+            if there != text:
+                before[name], after[name] = text, there
+                setattr(subnet, name, there)
         change.entered(subnet, "rebase", before, after)
-        subnet.save(update_fields=["place", "dhcp", "gateway", "last_entry"])
+        subnet.save(update_fields=["place", *_INSIDE, "last_entry"])
         for record in lock_all(subnet.addresses.filter(family=old.family, address__range=(old.first, old.last))):
             change.edited(record, "rebase", address=record.address + distance)
     for reservation in lock_all(Reservation.objects.filter(pool=pool, family=old.family)):

@@ -19,7 +19,7 @@ from lentra.registry.models import Pool, Project, Reservation, Tier
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
 from lentra.registry.requests.allocation import something_free
-from lentra.registry.rules.names import check_name
+from lentra.registry.rules.names import check_name, numbered_names
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.evidence import conflicts_over
 from lentra.registry.space.expiry import free_reservations
@@ -70,7 +70,7 @@ def reserve(change: Change, wanted: ReservationRequest) -> Reservation:
         values = {
             "realm": pool.realm,
             "pool": pool,
-            "name": wanted.name or _next_name(pool.realm_id, wanted.kind),
+            "name": wanted.name or _next_name(pool, wanted.kind),
             "kind": wanted.kind,
             "reason": wanted.reason,
             "service": wanted.service,
@@ -188,13 +188,11 @@ def _exactly(given: tuple[int, int, int], pool: Pool, stores: Families) -> tuple
     return given
 
 
-def _next_name(realm_id: int, kind: str) -> str:
-    """A name for a reservation that was given none: its kind with the next number."""
-    stem = kind.replace(" ", "-")
-    taken = set(
-        Reservation.objects.filter(realm_id=realm_id, name__startswith=stem).values_list("name", flat=True)
-    )
-    return next(name for n in range(1, len(taken) + 2) if (name := f"{stem}-{n:02d}") not in taken)
+def _next_name(pool: Pool, kind: str) -> str:
+    """A name for a reservation that was given none."""
+    taken = Reservation.objects.filter(realm_id=pool.realm_id).values_list("name", flat=True)
+    values = {"kind": kind, "pool": pool.name, "realm": pool.realm.name}
+    return numbered_names(pool.realm.reservation_template, values, taken)[0]
 
 
 def _refuse_past(change: Change, ends_at: datetime | None) -> None:

@@ -44,7 +44,7 @@ def edit_record(
     refuse_taken_name(kind, record)
     for field, value in before.items():
         setattr(record, field, value)
-    change.edited(record, **values, **derived)
+    change.edited(record, **{**values, **derived})
     for text in known.remarks(record):
         change.note(text)
     return record

@@ -3,25 +3,37 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
-from lentra.addressing.address_map import Inside, dhcp_range, gateway_address
-from lentra.addressing.prefix import address_text, parse_address
-from lentra.addressing.refusal import HostsDoNotFit, Refusal
+from lentra.addressing.address_map import Inside, gateway_address, next_free, own_address
+from lentra.addressing.dhcp import dhcp_ranges, span_text, spans_in
+from lentra.addressing.prefix import Prefix, address_text, parse_address, parse_range
+from lentra.addressing.refusal import BadAddress, Exhausted, HostsDoNotFit, Refusal
 from lentra.addressing.sizing import hosts_with_growth
 from lentra.registry.errors import AddressTaken, Frozen, Invalid, NoDhcp
 from lentra.registry.lookup.insides import gateway_of, rules_of
-from lentra.registry.models import Subnet
+from lentra.registry.lookup.target import target_of
+from lentra.registry.models import IPV6_HOSTS, Address, Subnet
 from lentra.registry.operations.subnets.opened import locked_subnet
-from lentra.registry.rules.names import check_name, refuse_taken_subnet_name, split_name
+from lentra.registry.rules.names import (
+    check_name,
+    name_values,
+    refuse_off_pattern,
+    refuse_taken_subnet_name,
+    split_name,
+)
 from lentra.registry.rules.permissions import require
 from lentra.registry.rules.tags import Tags, check_tag, no_tag, wanted_tag
 from lentra.registry.transactions.change import Change
 
 EDITABLE = (
     *("name", "purpose", "notes", "labels", "hosts", "growth", "service"),
-    *("tag", "outer_tag", "gateway", "dhcp", "name_servers", "dns_suffix"),
+    *("tag", "outer_tag", "gateway", "dhcp", "dhcp_excluded", "dhcp_service"),
+    *("ipv6_hosts", "name_servers", "dns_suffix"),
 )
+INSIDE = ("gateway", "dhcp", "dhcp_excluded", "dhcp_service")  # that stand on addresses of its blocks
 FIXED = ("realm", "pool", "project", "zone", "region", "tier", "blocks")
 
 
@@ -46,16 +58,22 @@ def edit_subnet(change: Change, subnet_ref: Any, values: dict[str, Any], version
         )
     if "name" in values and values["name"] != subnet.name:
         check_name(values["name"])
+        refuse_off_pattern(
+            subnet.pool.realm.name_pattern, values["name"], name_values(target_of(subnet), subnet.pool)
+        )
         refuse_taken_subnet_name(change, subnet.realm_id, values["name"], besides=subnet.pk)
-        values["name_stem"], values["name_number"] = split_name(values["name"])
+        lengths = [block.length for block in subnet.blocks()]
+        values["name_stem"], values["name_number"] = split_name(values["name"], lengths=lengths)
     if subnet.service and values.get("service", subnet.service) != subnet.service:
         require(change.actor, "planner", f"open a subnet that is kept for {subnet.service} to others")
     if {"hosts", "growth"} & set(values):
         _check_hosts(subnet, values)
     if {"tag", "outer_tag"} & set(values):
         values |= _tagged(change, subnet, values)
-    if {"gateway", "dhcp"} & set(values):
-        check_inside(subnet, values)
+    if set(INSIDE) & set(values):
+        values |= check_inside(subnet, values)
+    if "ipv6_hosts" in values:
+        _check_ipv6_hosts(subnet, values["ipv6_hosts"])
     if "name_servers" in values:
         values["name_servers"] = _name_servers(values["name_servers"])
     if values.get("dns_suffix"):
@@ -116,34 +134,127 @@ def _tagged(change: Change, subnet: Subnet, values: dict[str, Any]) -> dict[str,
     return {"tag": number, "outer_tag": outer, "tag_scope": place.pk}
 
 
-def check_inside(subnet: Subnet, values: dict[str, Any]) -> None:
-    """Refuse a gateway or a DHCP range that the subnet's blocks cannot have."""
+def check_inside(subnet: Subnet, values: dict[str, Any]) -> dict[str, Any]:
+    """Gateway and DHCP as they are kept.
+
+    Raises:
+        BadAddress, AddressTaken, NoDhcp: the subnet's blocks cannot have them.
+    """
     blocks = subnet.blocks()
-    gateway, dhcp = values.get("gateway", subnet.gateway), values.get("dhcp", subnet.dhcp)
+    gateway = values.get("gateway", subnet.gateway)
     home = next((b for b in blocks if b.family == (6 if ":" in gateway else 4)), blocks[0])
     address = gateway_address(home, rules_of(subnet, home.family), gateway)
-    holder = subnet.addresses.filter(family=home.family, address=address).exclude(kind="gateway").first()
-    if address is not None and holder and "gateway" in values:
-        raise AddressTaken(
-            f"{holder.text} is taken by {holder.name} ({holder.kind})",
-            field="gateway",
-            received=gateway,
-            conflicts=[{"range": holder.text, "owner": holder.name, "kind": "address record"}],
-        )
-    if not dhcp:
-        return
+    if address is not None and "gateway" in values:
+        _refuse_taken(list(subnet.addresses.all()), home.family, address, "gateway", "gateway")
+    return values | _dhcp(subnet, values, home, address)
+
+
+def _dhcp(subnet: Subnet, values: dict[str, Any], home: Prefix, gateway: int | None) -> dict[str, Any]:
+    """DHCP ranges, exclusions and service as they are kept, if the subnet's blocks can have them."""
+    ranges = _listed(values.get("dhcp", subnet.dhcp_ranges))
+    excluded = _listed(values.get("dhcp_excluded", subnet.dhcp_exclusions if ranges else []))
+    service = values.get("dhcp_service", subnet.dhcp_service if ranges else "")
     sheet = subnet.pool.sheet
-    if not sheet.dhcp:
+    if (ranges or service) and not sheet.dhcp:
         raise NoDhcp(
             f"rule sheet {sheet.name} of pool {subnet.pool.name} does not allow DHCP: record static addresses instead",
             field="dhcp",
-            received=dhcp,
+            received=", ".join(ranges) or service,
             rule=f"{sheet.name}: no DHCP",
         )
-    block = next((b for b in blocks if b.family == (6 if ":" in dhcp else 4)), blocks[0])
-    gateway_there = address if block == home else gateway_of(subnet, block)
-    taken = {a.address: a.name for a in subnet.addresses.filter(family=block.family)}
-    dhcp_range(Inside(block, rules_of(subnet, block.family), gateway_there), dhcp, taken)
+    _refuse_elsewhere(subnet, "dhcp", ranges)
+    _refuse_elsewhere(subnet, "dhcp_excluded", excluded)
+    _refuse_elsewhere(subnet, "dhcp_service", [service] if service else [])
+    records = list(subnet.addresses.all())
+    for family in (4, 6):
+        for block in [block for block in subnet.blocks() if block.family == family]:
+            rules = rules_of(subnet, family)
+            inside = Inside(block, rules, gateway if block == home else gateway_of(subnet, block))
+            taken = {record.address: record.name for record in records if record.family == family}
+            ours, cuts = _lying_in(ranges, inside), _lying_in(excluded, inside)
+            if sheet.dhcp_service and not service and ours and family == 4:
+                spans = tuple(dhcp_ranges(inside, ours, taken, cuts))
+                service = _service_for(subnet, replace(inside, dhcp=spans), taken)
+            if service and _lies_in(service, block):
+                address = own_address(block, rules, service, "dhcp_service")
+                _refuse_taken(records, family, address, "dhcp_service", "dhcp-service")
+                inside = replace(inside, dhcp_service=address)
+            dhcp_ranges(inside, ours, taken, cuts)
+    return {"dhcp": ", ".join(ranges), "dhcp_excluded": ", ".join(excluded), "dhcp_service": service}
+
+
+def _service_for(subnet: Subnet, inside: Inside, taken: Mapping[int, str]) -> str:
+    """The address of the DHCP service, where the rule sheet wants one and none is given."""
+    try:
+        return address_text(4, next_free(inside, taken)[0])
+    except Exhausted:
+        raise BadAddress(
+            f"the DHCP ranges leave no address of {inside.block} for the DHCP service, which rule sheet "
+            f"{subnet.pool.sheet.name} wants",
+            field="dhcp",
+            rule=f"{subnet.pool.sheet.name}: the DHCP service takes an address",
+        )
+
+
+def _listed(given: str | Sequence[str]) -> list[str]:
+    """Ranges in the way they are written, each once."""
+    texts = given.split(",") if isinstance(given, str) else given
+    try:
+        return list(dict.fromkeys(span_text(*parse_range(text.strip())) for text in texts if text.strip()))
+    except Refusal as refusal:
+        raise refusal.about("dhcp")
+
+
+def _lying_in(texts: Sequence[str], inside: Inside) -> list[str]:
+    family = inside.block.family
+    return [span_text(family, *span) for span in spans_in(inside, texts)]
+
+
+def _lies_in(text: str, block: Prefix) -> bool:
+    family, first, _ = parse_range(text)
+    return family == block.family and block.first <= first <= block.last
+
+
+def _refuse_elsewhere(subnet: Subnet, field: str, texts: Sequence[str]) -> None:
+    """Refuse what lies in no block of the subnet."""
+    for text in texts:
+        if not any(_lies_in(text, block) for block in subnet.blocks()):
+            blocks = ", ".join(str(block) for block in subnet.blocks())
+            raise BadAddress(
+                f"{text} is outside {blocks}",
+                field=field,
+                received=text,
+                rule="what is inside a subnet lies in a block",
+            )
+
+
+def _refuse_taken(records: Sequence[Address], family: int, address: int | None, field: str, kind: str) -> None:
+    """Refuse an address that another kind of record has."""
+    holder = next((r for r in records if (r.family, r.address) == (family, address) and r.kind != kind), None)
+    if holder:
+        raise AddressTaken(
+            f"{holder.text} is taken by {holder.name} ({holder.kind})",
+            field=field,
+            received=holder.text,
+            conflicts=[{"range": holder.text, "owner": holder.name, "kind": "address record"}],
+        )
+
+
+def _check_ipv6_hosts(subnet: Subnet, how: str) -> None:
+    """Refuse a way for hosts to get IPv6 addresses that the subnet cannot have."""
+    blocks = [block for block in subnet.blocks() if block.family == 6]
+    sheet, fault, rule = subnet.pool.sheet, None, ""
+    if how not in ("", *IPV6_HOSTS):
+        fault, rule = f"{how!r} is not a way for hosts to get their addresses", "slaac, dhcpv6 or both"
+    elif how and not blocks:
+        fault, rule = f"subnet {subnet.name} has no IPv6 block", "hosts get IPv6 addresses in an IPv6 block"
+    elif how in ("slaac", "both") and any(block.length != 64 for block in blocks):
+        fault = f"{blocks[0]} is no /64, so hosts cannot number themselves in it"
+        rule = "interface identifiers have 64 bits (RFC 4862, section 5.5.3; RFC 4291, section 2.5.1)"
+    elif how in ("dhcpv6", "both") and not sheet.dhcp:
+        fault, rule = f"rule sheet {sheet.name} does not allow DHCP", f"{sheet.name}: no DHCP"
+    if fault:
+        raise Invalid(fault, field="ipv6_hosts", received=how, rule=rule, suggestions=["dhcpv6"] if blocks else [])
 
 
 def _name_servers(given: list[str]) -> list[str]:

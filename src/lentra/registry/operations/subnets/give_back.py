@@ -75,8 +75,8 @@ def dependants(subnets: Sequence[Subnet]) -> list[dict[str, Any]]:
     for subnet in subnets:
         for record in subnet.addresses.order_by("family", "address")[:20]:
             found.append({"range": record.text, "owner": record.name, "kind": record.kind, "subnet": subnet.name})
-        if subnet.dhcp:
-            found.append({"range": subnet.dhcp, "owner": "DHCP range", "kind": "dhcp", "subnet": subnet.name})
+        for text in subnet.dhcp_ranges:
+            found.append({"range": text, "owner": "DHCP range", "kind": "dhcp", "subnet": subnet.name})
         if subnet.gateway != "none":
             found.append({"range": subnet.gateway, "owner": "gateway", "kind": "gateway", "subnet": subnet.name})
     return found

@@ -318,11 +318,13 @@ def _refuse_cut_off(subnet: Subnet, block: Prefix, target: Prefix) -> None:
         if not block.first <= record.address <= block.last:
             continue
         try:
-            refuse_address(inside, record.address, gateway=record.kind == "gateway")
+            refuse_address(inside, record.address, gateway=record.kind in ("gateway", "dhcp-service"))
         except Refusal:
             conflicts.append({"range": record.text, "owner": record.name, "kind": "address record"})
-    if subnet.dhcp and _within(subnet.dhcp, block) and not _within(subnet.dhcp, target):
-        conflicts.append({"range": subnet.dhcp, "owner": "DHCP range", "kind": "dhcp"})
+    own = [*((text, "DHCP range") for text in subnet.dhcp_ranges), (subnet.dhcp_service, "DHCP service")]
+    for text, owner in own:
+        if text and _within(text, block) and not _within(text, target):
+            conflicts.append({"range": text, "owner": owner, "kind": "dhcp"})
     gateway = gateway_of(subnet, block)
     if gateway is not None and not target.first <= gateway <= target.last:
         conflicts.append({"range": address_text(block.family, gateway), "owner": "gateway", "kind": "gateway"})

@@ -29,7 +29,7 @@ from lentra.registry.rules.permissions import require, require_project
 from lentra.registry.rules.quotas import refuse_over_quota
 from lentra.registry.rules.tags import Tags, no_tag, wanted_tag
 from lentra.registry.space.expiry import free_reservations
-from lentra.registry.space.locking import Families, open_pool
+from lentra.registry.space.locking import Families, open_pool, refuse_old_rules
 from lentra.registry.space.reserved import ReservedSpace, whole_of
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock
@@ -93,6 +93,7 @@ def hand_out(change: Change, request: SubnetRequest, replaces: Subnet | None = N
     order = _read(change, request, replaces)
     naming = [highest_number(order.pool.realm_id, order.stem)] if order.stem else []
     with open_pool(change, order.pool.pk, *naming, numbers=order.request.count, later=True) as (stores, rows):
+        refuse_old_rules(order.pool, stores)
         chosen = _choose(change, order, stores, rows[0][0][0] if rows and rows[0] else 0)
         return _record(change, order, chosen, stores)
 
@@ -146,7 +147,7 @@ def _choose(change: Change, order: _Order, stores: Families, highest: int) -> _C
     else:
         blocks = _allocate(allocator, lengths, numbers)
         skip = max(0, change.attempt - 2)  # after clashing again and again with others who number the same stem
-        names = names_for(change, pool, request.name, order.stem, request.count, highest + skip)
+        names = names_for(change, pool, order.target, request.name, order.stem, request.count, highest + skip)
     return _Chosen(numbers, names, blocks, _tags(change, order, names))
 
 
@@ -236,7 +237,7 @@ def _subnet(
     change: Change, order: _Order, number: int, name: str, blocks: list[Allocation], tag: int | None
 ) -> Subnet:
     request = order.request
-    stem, name_number = split_name(name, order.stem)
+    stem, name_number = split_name(name, order.stem, [taken.block.length for taken in blocks])
     subnet = new_subnet(
         order.pool.realm,
         order.pool,
@@ -253,7 +254,7 @@ def _subnet(
         notes=request.notes,
         labels=request.labels,
         service=request.service,
-        gateway=request.gateway,
+        gateway=request.gateway or order.sheet.gateway,
         created_at=change.now,
         ends_at=change.now + timedelta(minutes=request.hold_minutes) if request.hold_minutes else None,
         replaces=order.replaces,

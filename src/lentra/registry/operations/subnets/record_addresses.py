@@ -1,22 +1,22 @@
-"""Record single addresses inside a subnet: given or the next free ones, alone or in a batch; edit and release them."""
+"""Record single addresses inside a subnet: given or the next free ones, alone, in pairs of both families, from a list."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from typing import Any
 
-from lentra.addressing.address_map import next_free, refuse_address
+from lentra.addressing.address_map import Inside, next_free, refuse_address
 from lentra.addressing.prefix import address_text, parse_address
 from lentra.addressing.refusal import BadAddress, Exhausted, Refusal
-from lentra.registry.errors import AddressTaken, Invalid, KeptForService, NameTaken
+from lentra.registry.errors import AddressTaken, InUse, Invalid, KeptForService, NameTaken
 from lentra.registry.lookup.find import find
-from lentra.registry.lookup.insides import inside_of, insides_of
+from lentra.registry.lookup.insides import insides_of
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import ADDRESS_KINDS, Address, Subnet
 from lentra.registry.operations.subnets.opened import IN_USE, locked_subnet
-from lentra.registry.rules.names import check_name
+from lentra.registry.rules.names import check_name, numbered_names
 from lentra.registry.transactions.change import Change
 
 MOST_AT_ONCE = 1000
@@ -25,9 +25,12 @@ MOST_AT_ONCE = 1000
 @dataclass
 class AddressRequest:
     """Addresses to record. Without `address` the next free ones are taken; with `count` several, whose names are
-    numbered: ``camera-01``, ``camera-02``…"""
+    numbered: ``camera-01``, ``camera-02``… Without `name`, the realm's template makes one.
 
-    name: str
+    `pair`: an IPv4 and an IPv6 address for each name. `secondary`: a further address of the host that has the name.
+    """
+
+    name: str | None = None
     address: str | None = None
     count: int = 1
     family: int | None = None
@@ -35,23 +38,175 @@ class AddressRequest:
     mac: str | None = None
     purpose: str = ""
     service: str = ""
+    secondary: bool = False
+    pair: bool = False
+
+    @property
+    def records(self) -> int:
+        """How many records it makes."""
+        return self.count * (2 if self.pair else 1)
+
+
+class _Recorded:
+    """What the records of a subnet have, those about to be added among them."""
+
+    def __init__(self, subnet: Subnet) -> None:
+        self.subnet = subnet
+        self.insides = insides_of(subnet)
+        self.at: dict[tuple[int, int], Address] = {}
+        self.macs: dict[tuple[int, str], Address] = {}
+        self.names: dict[tuple[int, str], Address] = {}
+        for record in subnet.addresses.order_by("secondary"):
+            self.add(record)
+
+    def add(self, record: Address) -> None:
+        self.at[record.family, record.address] = record
+        if record.mac:
+            self.macs[record.family, record.mac] = record
+        self.names.setdefault((record.family, record.name), record)
+
+    def blocks(self, family: int) -> list[Inside]:
+        """The blocks of a family.
+
+        Raises:
+            Invalid: there is none.
+        """
+        found = [inside for inside in self.insides if inside.block.family == family]
+        if not found:
+            raise Invalid(
+                f"subnet {self.subnet.name} has no IPv{family} block",
+                field="family",
+                received=family,
+                suggestions=sorted({inside.block.family for inside in self.insides}),
+            )
+        return found
+
+    def busy(self, family: int) -> list[int]:
+        return [address for (of, address) in self.at if of == family]
+
+    def free(self, family: int, count: int = 1) -> list[int]:
+        """The next free addresses of a family.
+
+        Raises:
+            Exhausted: there are not so many.
+        """
+        found: list[int] = []
+        refusal: Exhausted | None = None
+        for inside in self.blocks(family):
+            try:
+                return found + next_free(inside, self.busy(family), count - len(found))
+            except Exhausted as full:
+                refusal = full
+        assert refusal
+        raise refusal
+
+    def something_free(self, family: int) -> list[str]:
+        try:
+            return [address_text(family, self.free(family)[0])]
+        except Refusal:
+            return []
+
+    def twin(self, address: int, besides: set[int]) -> int:
+        """The IPv6 address for a host with an IPv4 address: the same offset in its block, or else the next free one.
+
+        Args:
+            besides: further addresses that are not to be had.
+        """
+        four = next(i.block for i in self.blocks(4) if i.block.first <= address <= i.block.last)
+        six = self.blocks(6)[0]
+        twin = six.block.first + address - four.first
+        try:
+            refuse_address(six, twin)
+        except BadAddress:
+            twin = -1
+        if twin < 0 or (6, twin) in self.at or twin in (*six.fixed, *besides):
+            return next(free for free in self.free(6, len(besides) + 1) if free not in besides)
+        return twin
+
+    def refuse_taken_name(self, name: str, family: int, secondary: bool, besides: int | None = None) -> None:
+        """Refuse a name that another record has, unless it is said to be a further address of the same host."""
+        other = self.names.get((family, name))
+        if secondary and (other is None or other.pk == besides):
+            raise Invalid(
+                f"no host of {self.subnet.name} is called {name} in IPv{family}: a secondary address is a further one of a "
+                "host that has one",
+                field="secondary",
+                received=name,
+                suggestions=sorted({known for of, known in self.names if of == family})[:5],
+            )
+        if other is None or secondary or other.pk == besides:
+            return
+        free = next(
+            f"{name}-{n}" for n in range(2, len(self.names) + 3) if (family, f"{name}-{n}") not in self.names
+        )
+        raise NameTaken(
+            f"{other.name} is the name of {other.text} in {self.subnet.name} already; say so if this is a further "
+            "address of the same host",
+            field="name",
+            received=other.name,
+            rule="a name is recorded once in a subnet and family, but for secondary addresses",
+            conflicts=[{"range": other.text, "owner": other.name, "id": other.pk}],
+            suggestions=[free, "secondary: true"],
+        )
+
+    def refuse_taken_mac(self, mac: str | None, family: int, besides: int | None = None) -> None:
+        """Refuse a hardware address that another record of the subnet has in the same family."""
+        other = self.macs.get((family, mac)) if mac else None
+        if other is not None and other.pk != besides:
+            raise AddressTaken(
+                f"{mac} is taken in {self.subnet.name} by {other.name} ({other.text})",
+                field="mac",
+                received=mac,
+                rule="a hardware address is recorded once in a subnet and family",
+                conflicts=[{"range": other.text, "owner": other.name, "id": other.pk}],
+            )
 
 
 def record_addresses(
-    change: Change, subnet_ref: Any, wanted: AddressRequest, version: int | None = None
+    change: Change, subnet_ref: Any, wanted: AddressRequest | Sequence[AddressRequest], version: int | None = None
 ) -> list[Address]:
-    """Record addresses of a subnet.
+    """Record addresses of a subnet: all that are wanted, or none.
 
     Raises:
-        BadAddress: outside the subnet's blocks, withheld, or inside the DHCP range.
+        BadAddress: outside the subnet's blocks, withheld, or handed out by DHCP.
         AddressTaken: another record has the address or the MAC; says which.
+        NameTaken: another record has the name, and it is not said to be a further address of that host.
         Exhausted: there are not so many free.
         KeptForService: the subnet is kept for another service.
         StaleEdit: the subnet has changed since `version`.
-        Invalid, NotAllowed, WrongState.
+        Invalid, NotAllowed, WrongState. Of several, it says which one it is about.
     """
-    _check(wanted)
+    wanted = [wanted] if isinstance(wanted, AddressRequest) else wanted
+    total = sum(one.records for one in wanted)
+    if not 1 <= total <= MOST_AT_ONCE:
+        raise Invalid(
+            f"{total} addresses at once: 1 to {MOST_AT_ONCE}",
+            field="count" if len(wanted) == 1 else "records",
+            received=total,
+            suggestions=[max(1, min(total, MOST_AT_ONCE))],
+        )
     subnet = locked_subnet(change, subnet_ref, "record an address", version, IN_USE)
+    recorded = _Recorded(subnet)
+    made: list[Address] = []
+    for n, one in enumerate(wanted):
+        try:
+            made += _record(change, recorded, one)
+        except Refusal as refusal:
+            if len(wanted) == 1:
+                raise
+            told = refusal.with_(
+                message=f"record {n + 1} ({one.name or one.address or 'without name'}): {refusal.message}"
+            )
+            told.field = f"records.{n}" + (f".{refusal.field}" if refusal.field else "")
+            raise told
+    change.added(made)
+    return made
+
+
+def _record(change: Change, recorded: _Recorded, wanted: AddressRequest) -> list[Address]:
+    """The records that are wanted, entered among the subnet's, not yet stored."""
+    subnet = recorded.subnet
+    _check(wanted)
     if subnet.service and wanted.service != subnet.service:
         raise KeptForService(
             f"subnet {subnet.name} is kept for {subnet.service} alone",
@@ -61,25 +216,14 @@ def record_addresses(
             conflicts=[{"range": str(subnet.blocks()[0]), "owner": subnet.service}],
             suggestions=[subnet.service],
         )
-    taken = {(a.family, a.address): a for a in subnet.addresses.all()}
-    shown = [one for _ in range(wanted.count) if (one := change.shown(Address.KIND))]
-    if len(shown) == wanted.count:
-        places = [_given(subnet, replace(wanted, address=one["address"]), taken) for one in shown]
-    elif wanted.address is not None:
-        places = [_given(subnet, wanted, taken)]
-    else:
-        places = _next_free(subnet, wanted, taken)
-    names = [wanted.name]
-    if wanted.count > 1:
-        width = max(2, len(str(wanted.count)))
-        names = [f"{wanted.name}-{n:0{width}d}" for n in range(1, wanted.count + 1)]
-    for name in (names[0], names[-1]):
-        check_name(name)
-    refuse_taken_names(subnet, names, places[0][0])
     mac = read_mac(wanted.mac) if wanted.mac else None
-    refuse_taken_mac(subnet, mac, places[0][0])
-    records = [
-        Address(
+    places = list(_places(change, recorded, wanted))
+    families = {family for family, _ in places}
+    made: list[Address] = []
+    for name, (family, address) in zip(_names(recorded, wanted, families), places, strict=True):
+        recorded.refuse_taken_name(name, family, wanted.secondary)
+        recorded.refuse_taken_mac(mac, family)
+        record = Address(
             realm_id=subnet.realm_id,
             subnet=subnet,
             family=family,
@@ -87,13 +231,60 @@ def record_addresses(
             kind=wanted.kind,
             name=name,
             mac=mac,
+            secondary=wanted.secondary,
             purpose=wanted.purpose,
             created_at=change.now,
         )
-        for name, (family, address) in zip(names, places, strict=True)
-    ]
-    change.added(records)
-    return records
+        recorded.add(record)
+        made.append(record)
+    return made
+
+
+def _places(change: Change, recorded: _Recorded, wanted: AddressRequest) -> Iterator[tuple[int, int]]:
+    """Family and address of each record: as a preview has shown, as given, or the next free ones."""
+    shown = [one for _ in range(wanted.records) if (one := change.shown(Address.KIND))]
+    if len(shown) == wanted.records:
+        yield from (_given(recorded, one["address"], wanted.kind) for one in shown)
+        return
+    if wanted.address is not None:
+        family, address = _given(recorded, wanted.address, wanted.kind)
+        if not wanted.pair:
+            yield family, address
+            return
+        firsts = [address] if family == 4 else recorded.free(4)
+        yield 4, firsts[0]
+        yield (6, recorded.twin(address, set())) if family == 4 else (6, address)
+        return
+    family = 4 if wanted.pair else wanted.family or recorded.insides[0].block.family
+    twins: set[int] = set()
+    for address in recorded.free(family, wanted.count):
+        yield family, address
+        if wanted.pair:
+            twins.add(twin := recorded.twin(address, twins))
+            yield 6, twin
+
+
+def _names(recorded: _Recorded, wanted: AddressRequest, families: set[int]) -> list[str]:
+    """A name for each record; both of a pair have the same."""
+    if wanted.name is None:
+        taken = {name for of, name in recorded.names if of in families}
+        subnet = recorded.subnet
+        values = {
+            "subnet": subnet.name,
+            "kind": wanted.kind,
+            "project": subnet.project.name,
+            "zone": subnet.zone.name if subnet.zone else "",
+            "tier": subnet.tier.name,
+        }
+        names = numbered_names(subnet.pool.realm.address_template, values, taken, wanted.count)
+    elif wanted.count > 1:
+        width = max(2, len(str(wanted.count)))
+        names = [f"{wanted.name}-{n:0{width}d}" for n in range(1, wanted.count + 1)]
+    else:
+        names = [wanted.name]
+    for name in {names[0], names[-1]}:
+        check_name(name)
+    return [name for name in names for _ in range(wanted.records // wanted.count)]
 
 
 def edit_address(change: Change, address_ref: Any, values: dict[str, Any], version: int | None = None) -> Address:
@@ -105,21 +296,37 @@ def edit_address(change: Change, address_ref: Any, values: dict[str, Any], versi
     """
     record, subnet = _locked_record(change, address_ref, "edit an address", version)
     values = dict(values)
+    recorded = _Recorded(subnet)
     if "name" in values and values["name"] != record.name:
         check_name(values["name"])
-        refuse_taken_names(subnet, [values["name"]], record.family)
+    if {"name", "secondary"} & set(values):
+        name, secondary = values.get("name", record.name), values.get("secondary", record.secondary)
+        recorded.refuse_taken_name(name, record.family, secondary, besides=record.pk)
     if values.get("kind", "host") not in ADDRESS_KINDS:
         raise Invalid(f"{values['kind']!r} is not a kind of address", field="kind", suggestions=ADDRESS_KINDS)
     if values.get("mac"):
         values["mac"] = read_mac(values["mac"])
-        refuse_taken_mac(subnet, values["mac"], record.family, besides=record.pk)
+        recorded.refuse_taken_mac(values["mac"], record.family, besides=record.pk)
     change.edited(record, **values)
     return record
 
 
 def release_address(change: Change, address_ref: Any, version: int | None = None) -> Address:
-    """Release an address: it is free again at once."""
-    record, _ = _locked_record(change, address_ref, "release an address", version)
+    """Release an address: it is free again at once.
+
+    Raises:
+        InUse: its host has secondary addresses; lists them.
+    """
+    record, subnet = _locked_record(change, address_ref, "release an address", version)
+    alike = subnet.addresses.filter(name=record.name, family=record.family).exclude(pk=record.pk)
+    further = [] if record.secondary else list(alike.filter(secondary=True)[:20])
+    if further and not alike.filter(secondary=False).exists():
+        raise InUse(
+            f"{record.text} is the first address of {record.name}, which has {further[0].text} besides: release that first",
+            field="number",
+            rule="a secondary address is a further one of a host that has one",
+            conflicts=[{"range": other.text, "owner": other.name, "id": other.pk} for other in further],
+        )
     change.removed([record], "release")
     return record
 
@@ -148,37 +355,6 @@ def read_mac(text: str) -> str:
     return ":".join(digits[n : n + 2] for n in range(0, 12, 2))
 
 
-def refuse_taken_names(subnet: Subnet, names: Sequence[str], family: int) -> None:
-    """Refuse names that other records of the subnet have in the same family."""
-    other = subnet.addresses.filter(name__in=names, family=family).first()
-    if other:
-        taken = set(subnet.addresses.filter(family=family).values_list("name", flat=True))
-        free = next(name for n in range(2, len(taken) + 3) if (name := f"{names[0]}-{n}") not in taken)
-        raise NameTaken(
-            f"{other.name} is the name of {other.text} in {subnet.name} already",
-            field="name",
-            received=other.name,
-            rule="a name is recorded once in a subnet and family",
-            conflicts=[{"range": other.text, "owner": other.name, "id": other.pk}],
-            suggestions=[free],
-        )
-
-
-def refuse_taken_mac(subnet: Subnet, mac: str | None, family: int, besides: int | None = None) -> None:
-    """Refuse a hardware address that another record of the subnet has in the same family."""
-    if mac is None:
-        return
-    other = subnet.addresses.filter(mac=mac, family=family).exclude(pk=besides).first()
-    if other:
-        raise AddressTaken(
-            f"{mac} is taken in {subnet.name} by {other.name} ({other.text})",
-            field="mac",
-            received=mac,
-            rule="a hardware address is recorded once in a subnet and family",
-            conflicts=[{"range": other.text, "owner": other.name, "id": other.pk}],
-        )
-
-
 def _check(wanted: AddressRequest) -> None:
     if wanted.kind not in ADDRESS_KINDS:
         raise Invalid(
@@ -187,88 +363,53 @@ def _check(wanted: AddressRequest) -> None:
             received=wanted.kind,
             suggestions=ADDRESS_KINDS,
         )
-    if not 1 <= wanted.count <= MOST_AT_ONCE:
+    if wanted.count < 1:
+        raise Invalid(f"{wanted.count} addresses at once: 1 or more", field="count", suggestions=[1])
+    if wanted.count > 1 and (wanted.address is not None or wanted.mac or wanted.secondary):
         raise Invalid(
-            f"{wanted.count} addresses at once: 1 to {MOST_AT_ONCE}",
+            "an address, a MAC or a secondary address is for one record: leave out count",
             field="count",
             received=wanted.count,
-            suggestions=[max(1, min(wanted.count, MOST_AT_ONCE))],
         )
-    if wanted.count > 1 and (wanted.address is not None or wanted.mac):
-        raise Invalid(
-            "an address or a MAC is for one record: leave out count", field="count", received=wanted.count
-        )
+    if wanted.pair and wanted.family is not None:
+        raise Invalid("a pair has both families: leave out family", field="family", received=wanted.family)
 
 
-def _given(subnet: Subnet, wanted: AddressRequest, taken: dict[tuple[int, int], Address]) -> tuple[int, int]:
+def _given(recorded: _Recorded, text: str, kind: str) -> tuple[int, int]:
     """The address given, if a record may have it."""
-    assert wanted.address is not None
     try:
-        family, address = parse_address(wanted.address)
+        family, address = parse_address(text)
     except Refusal as refusal:
         raise refusal.about("address")
-    insides = insides_of(subnet)
+    subnet, taken = recorded.subnet, recorded.at
+    insides = recorded.insides
     inside = next(
         (i for i in insides if i.block.family == family and i.block.first <= address <= i.block.last), None
     )
-    free = _something_free(subnet, family, taken)
+    free = recorded.something_free(family)
     if inside is None:
         blocks = ", ".join(str(i.block) for i in insides)
         raise BadAddress(
-            f"{wanted.address} is outside subnet {subnet.name}: {blocks}",
+            f"{text} is outside subnet {subnet.name}: {blocks}",
             field="address",
-            received=wanted.address,
+            received=text,
             rule="an address record lies in a block of its subnet",
             suggestions=free,
         )
     holder = taken.get((family, address))
-    if holder or (inside.gateway == address and wanted.kind != "gateway"):
-        owner = f"{holder.name} ({holder.kind})" if holder else "the gateway"
+    own = {inside.gateway: "gateway", inside.dhcp_service: "dhcp-service"}.get(address)
+    if holder or own not in (None, kind):
+        owner = f"{holder.name} ({holder.kind})" if holder else f"the {str(own).replace('dhcp-', 'DHCP ')}"
         raise AddressTaken(
-            f"{wanted.address} is taken by {owner}",
+            f"{text} is taken by {owner}",
             field="address",
-            received=wanted.address,
-            conflicts=[
-                {"range": wanted.address, "owner": holder.name if holder else "gateway", "kind": "address"}
-            ],
+            received=text,
+            conflicts=[{"range": text, "owner": holder.name if holder else own, "kind": "address"}],
             suggestions=free,
         )
     try:
-        refuse_address(inside, address, gateway=wanted.kind == "gateway")
+        refuse_address(inside, address, gateway=kind in ("gateway", "dhcp-service"))
     except BadAddress as refusal:
         refusal.suggestions = free
         raise
     return family, address
-
-
-def _next_free(
-    subnet: Subnet, wanted: AddressRequest, taken: dict[tuple[int, int], Address]
-) -> list[tuple[int, int]]:
-    blocks = subnet.blocks()
-    family = wanted.family or blocks[0].family
-    ours = [block for block in blocks if block.family == family]
-    if not ours:
-        raise Invalid(f"subnet {subnet.name} has no IPv{family} block", field="family", received=family)
-    found: list[tuple[int, int]] = []
-    refusal: Exhausted | None = None
-    for block in ours:
-        try:
-            missing = wanted.count - len(found)
-            busy = [address for (of, address) in taken if of == family]
-            found += [(family, address) for address in next_free(inside_of(subnet, block), busy, missing)]
-            return found
-        except Exhausted as full:
-            refusal = full
-    assert refusal
-    raise refusal
-
-
-def _something_free(subnet: Subnet, family: int, taken: dict[tuple[int, int], Address]) -> list[str]:
-    for block in subnet.blocks():
-        if block.family == family:
-            try:
-                busy = [address for (of, address) in taken if of == family]
-                return [address_text(family, next_free(inside_of(subnet, block), busy)[0])]
-            except Exhausted:
-                continue
-    return []

@@ -8,14 +8,14 @@ from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import Prefix, address_text, parse_range
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Subnet
-from lentra.registry.operations.subnets.edit_subnet import check_inside
+from lentra.registry.operations.subnets.edit_subnet import INSIDE, check_inside
 from lentra.registry.operations.subnets.hand_out import HandedOut, hand_out
 from lentra.registry.operations.subnets.opened import open_subnet
 from lentra.registry.requests.request import SubnetRequest
 from lentra.registry.transactions.change import Change
 
 _KEPT = ("hosts", "growth", "purpose", "notes", "labels", "service")  # unless the request says otherwise
-_CARRIED = ("name_servers", "dns_suffix")  # onto the new one as they are
+_CARRIED = ("name_servers", "dns_suffix", "ipv6_hosts")  # onto the new one as they are
 
 
 def replace_subnet(
@@ -94,25 +94,27 @@ def _as_request(subnet: Subnet, values: dict[str, Any]) -> dict[str, Any]:
         request["room"] = (whole // blocks[0].size).bit_length() - 1
     if subnet.tag is not None:
         request |= {"tag": "next", "outer_tag": subnet.outer_tag}
-    if subnet.gateway in ("first", "last"):
-        request["gateway"] = subnet.gateway
+    request["gateway"] = subnet.gateway if subnet.gateway in ("first", "last") else "none"
     return request
 
 
 def _carry_over(change: Change, old: Subnet, new: Subnet, values: dict[str, Any]) -> None:
     """What is fixed inside the old subnet, at the same place inside the new one."""
     carried: dict[str, Any] = {name: getattr(old, name) for name in _CARRIED}
-    for name in ("gateway", "dhcp"):
+    for name in INSIDE:
         text = getattr(old, name)
         if name in values or not text or text in ("none", "first", "last"):
             continue
-        moved = _moved(text, old.blocks(), new.blocks())
-        if moved is None:
-            change.note(f"{name} {text} of {old.name} has no place in {new.blocks()[0]}: set another")
+        parts = [_moved(part, old.blocks(), new.blocks()) for part in text.split(", ")]
+        if None in parts:
+            words = name.replace("_", " ")
+            change.note(f"{words} {text} of {old.name} has no place in {new.blocks()[0]}: set another")
         else:
-            carried[name] = moved
+            carried[name] = ", ".join(part for part in parts if part)
+    if not any(block.family == 6 for block in new.blocks()):
+        del carried["ipv6_hosts"]
     if any(carried.get(name) for name in carried):
-        check_inside(new, {name: carried[name] for name in ("gateway", "dhcp") if name in carried})
+        carried |= check_inside(new, {name: carried[name] for name in INSIDE if name in carried})
         change.edited(new, **{name: value for name, value in carried.items() if value})
 
 
