@@ -66,7 +66,7 @@ def test_a_sheet_in_use_allows_more_at_once_and_less_only_if_all_fits(world, she
     (tiny,) = world.ask(pool, length=30)
     for values, owners, mend in (
         ({"v4": {"longest": 28}}, {small.name, tiny.name}, f"grow {small.name} to /28, or replace it"),
-        ({"v4": {"head": 4}}, {small.name, full.name}, "move mast to another address"),
+        ({"v4": {"head": 2}}, {small.name, full.name}, "move mast to another address"),
         ({"v4": {"tail": 2}}, {full.name}, f"grow {full.name}"),
         ({"v4": {"max_ranges": 1}}, {"pool"}, "take 10.40.65.0/24 out of pool pool"),
         ({"v4": {"range_shortest": 25}}, {"pool"}, "take 10.40.64.0/24 out of pool pool, or change it"),
@@ -101,7 +101,9 @@ def test_nothing_is_handed_out_by_rules_that_were_read_before_they_changed(world
         target = read(*values)
         if not asked:  # somebody changes the sheet between the look at the pool and its lock
             asked.append(1)
-            somebody = threading.Thread(target=lambda: (change(v4={"longest": 27}), connection.close()))
+            somebody = threading.Thread(
+                target=lambda: (change(v4={"longest": 27, "range_longest": 27}), connection.close())
+            )
             somebody.start()
             somebody.join()
         else:

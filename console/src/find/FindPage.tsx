@@ -91,6 +91,20 @@ function PlaceCard({ place }: { place: Place }) {
             { head: "Until", cell: (row) => (row.until ? shortTime(row.until) : "—") },
           ]}
         />
+        {place.records.length > 0 && (
+          <RecordTable
+            label={`Address records in ${place.realm.name}`}
+            rows={place.records}
+            columns={[
+              { head: "Address", cell: (row) => <Mono>{row.address}</Mono> },
+              { head: "Name", cell: (row) => row.name },
+              { head: "Kind", cell: (row) => row.kind },
+              { head: "MAC", cell: (row) => (row.mac ? <Mono>{row.mac}</Mono> : "—") },
+              { head: "Subnet", cell: (row) => <Link component={RouterLink} to={`/subnets/${row.subnet.id}`}>{row.subnet.name}</Link> },
+              { head: "Public", cell: (row) => row.public.map((one) => one.address).join(", ") || "—" },
+            ]}
+          />
+        )}
         {near.map(([side, holder]) => (
           <Typography key={side} variant="body2" color="text.secondary" sx={{ mt: 0.5 }}>
             {side}: <Mono>{holder.range}</Mono> {holder.state}
@@ -121,6 +135,11 @@ function told(facts: Explanation): [string, string][] {
     ["first to last", `${facts.first} to ${facts.last}`],
     ["usable", `${grouped(facts.usable)}${facts.first_usable ? `: ${facts.first_usable} to ${facts.last_usable}` : ""}`],
     ["under", facts.sheet],
+    ...(facts.netmask ? ([["netmask", facts.netmask], ["wildcard", facts.wildcard ?? ""]] as [string, string][]) : []),
+    ["bits", `${facts.fixed_bits} fixed, ${facts.free_bits} free`],
+    ["space", facts.space],
+    ["reverse zones", facts.reverse_names.length > 8 ? `${facts.reverse_names.slice(0, 8).join(", ")} and ${facts.reverse_names.length - 8} more` : facts.reverse_names.join(", ")],
+    ["holds", Object.entries(facts.children).map(([length, count]) => `${grouped(count)} × ${length}`).join(", ") || "—"],
     ["lies in", facts.enclosing.slice(-4).join(", ") || "—"],
     ["set aside", facts.special.join("; ") || "for nothing special"],
   ];

@@ -20,7 +20,32 @@ import { useTitle } from "../parts/useTitle";
 import { useMay, useMe } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
 import { DOINGS, commandOf, kindOf, type Doing } from "../subnets/doings";
-import { act, useSubnets, type Subnet } from "../subnets/queries";
+import { act, usePublicUse, useSubnets, type Subnet } from "../subnets/queries";
+
+/** How many each project holds of its quota. */
+function Quotas({ project }: { project: string | undefined }) {
+  const use = usePublicUse(project ? { project } : {});
+  return (
+    <Card>
+      <Listed query={use} rows={(page) => page.results} empty="No project holds a public address or has a quota.">
+        {(rows) => (
+          <RecordTable
+            label="Quotas"
+            rows={rows.map((row) => ({ ...row, id: row.project.id }))}
+            columns={[
+              { head: "Project", cell: (row) => row.project.name },
+              { head: "Holds", right: true, cell: (row) => row.held },
+              { head: "Of its quota", right: true, cell: (row) => row.quota ?? "no limit" },
+              { head: "May still ask for", right: true, cell: (row) => row.left ?? "any number" },
+              { head: "Attached", right: true, cell: (row) => row.attached },
+              { head: "Idle", right: true, cell: (row) => row.idle },
+            ]}
+          />
+        )}
+      </Listed>
+    </Card>
+  );
+}
 
 export function PublicPage() {
   useTitle("Public addresses");
@@ -41,6 +66,7 @@ export function PublicPage() {
           <MenuItem value="idle">idle</MenuItem>
         </TextField>
       </Stack>
+      <Quotas project={filters["project"]} />
       <Card>
         <Listed query={held} rows={(page) => page.results} empty="No public address is held.">
           {(rows) => (
@@ -53,6 +79,7 @@ export function PublicPage() {
                 { head: "Project", cell: (row) => row.project.name },
                 { head: "Pool", cell: (row) => row.pool.name },
                 { head: "Attached to", cell: (row) => row.attached_to || "nothing: idle" },
+                { head: "How", cell: (row) => [row.attached_how, row.attached_for].filter(Boolean).join(": ") || "—" },
                 { head: "Since", cell: (row) => shortTime(row.attached_at ?? row.created_at) },
                 {
                   head: "",

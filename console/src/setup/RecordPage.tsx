@@ -19,6 +19,7 @@ import { grouped } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
 import type { Entry, Subnet } from "../subnets/queries";
 import { cellText } from "./cells";
+import { Holdings } from "./Holdings";
 import { KINDS, type Kind } from "./kinds";
 import { useRecord, useUse, type AnyRecord } from "./queries";
 
@@ -62,6 +63,7 @@ function About({ kind, record, path }: { kind: Kind; record: AnyRecord; path: st
           <Facts facts={[...facts, ["in use by", use?.use_count ? grouped(use.use_count) : "nothing"], ["cannot change", use?.frozen.join(", ") ?? ""]]} />
         </CardContent>
       </Card>
+      {kind.word === "project" && <Holdings id={record.id} name={called} />}
       {HOLDS.includes(kind.word) && <Held kind={kind} record={record} />}
       {grows && <OwnerGrowth kind={grows} name={called} />}
       <Past record={record} />

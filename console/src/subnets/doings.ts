@@ -68,7 +68,10 @@ export const DOINGS: Doing[] = [
     role: "requester",
     fits: (subnet) => subnet.state === "active" && single(subnet),
     fields: [
-      { name: "target", label: "To what", needed: true },
+      { name: "target", label: "To what", help: "a name outside the registry, such as a balancer's" },
+      { name: "record", label: "Or to an address record", help: "its address or number" },
+      { name: "how", label: "How", kind: "choice", choices: ["one-to-one", "many-to-one"] },
+      { name: "purpose", label: "What for", help: "needed for many-to-one" },
       { name: "move", label: "Take it away from where it is now", kind: "yes-no" },
     ],
   },
@@ -83,7 +86,8 @@ export function kindOf(doing: Doing): Kind {
 /** The command that does the same. */
 export function commandOf(doing: Doing, subnet: Subnet, values: Record<string, unknown>): string {
   const verb = doing.what === "attach" || doing.what === "detach" ? `public ${values["move"] ? "move" : doing.what}` : doing.what;
-  const said = verb === doing.what ? values : { target: values["target"] ?? (doing.what === "attach" ? "TARGET" : undefined) };
+  const { move: _, target, ...more } = values;
+  const said = verb === doing.what ? values : { target: target ?? (doing.what === "attach" && !more["record"] ? "TARGET" : undefined), ...more };
   const meant = Object.fromEntries(Object.entries(said).filter(([, value]) => value !== false)); // no is the usual
   return commandLine([...verb.split(" "), subnet.name], meant);
 }

@@ -15,6 +15,11 @@ export function useSubnets(filters: Record<string, string>) {
   });
 }
 
+/** How many public addresses each project holds of its quota. */
+export function usePublicUse(filters: Record<string, string>) {
+  return useQuery({ queryKey: ["public-use", filters], queryFn: () => call<Page<Told<"PublicUse">>>("GET", "public-use", { query: filters }) });
+}
+
 export function useSubnet(id: string) {
   return useQuery({ queryKey: ["subnets", id], enabled: id !== "", queryFn: () => call<Subnet>("GET", `subnets/${id}`) });
 }

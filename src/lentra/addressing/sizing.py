@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from lentra.addressing.prefix import BITS, Prefix, address_text
 from lentra.addressing.refusal import HostsDoNotFit, LengthOutOfBounds, Refusal
 from lentra.addressing.rules import FamilyRules, RuleSheet
+from lentra.addressing.special import kind_of_space
 
 MOST_HOSTS = 1 << 32
 
@@ -205,6 +206,11 @@ class Explanation:
     last: str
     first_usable: str | None
     last_usable: str | None
+    netmask: str | None
+    wildcard: str | None
+    fixed_bits: int
+    free_bits: int
+    space: str
     gateways: list[str]
     enclosing: list[str]
     children: dict[int, int]
@@ -214,7 +220,9 @@ class Explanation:
 def explain(block: Prefix, sheet: RuleSheet) -> Explanation:
     """Everything that follows from a prefix and a rule sheet.
 
-    `gateways` are the usual candidates: the first and the last usable address. `enclosing` are the next
+    `netmask` and `wildcard` are of IPv4 alone; `fixed_bits` are the same in all its addresses, `free_bits` differ.
+    `space` is private, shared (RFC 6598), public or mixed. `gateways` are the usual candidates: the first and the last
+    usable address. `enclosing` are the next
     four wider prefixes, `children` the number of blocks per longer length (up to 8 bits, and /64).
     """
     rules = sheet.family(block.family)
@@ -234,8 +242,13 @@ def explain(block: Prefix, sheet: RuleSheet) -> Explanation:
         last=address_text(block.family, block.last),
         first_usable=first,
         last_usable=last,
+        netmask=address_text(4, (1 << 32) - block.size) if block.family == 4 else None,
+        wildcard=address_text(4, block.size - 1) if block.family == 4 else None,
+        fixed_bits=block.length,
+        free_bits=block.bits - block.length,
+        space=kind_of_space(block),
         gateways=list(dict.fromkeys(a for a in (first, last) if a)),
         enclosing=[str(block.enclosing(n)) for n in range(block.length - 1, max(-1, block.length - 5), -1)],
         children={n: 1 << (n - block.length) for n in sorted(lengths)},
-        reverse_names=block.reverse_names(16),
+        reverse_names=block.reverse_names(),
     )

@@ -10,6 +10,7 @@ from lentra.api.views import (
     headroom,
     plans,
     pools,
+    projects,
     reference,
     report,
     session,
@@ -26,7 +27,7 @@ router.register("rule-sheets", setup.SheetViews, "rule-sheet")
 router.register("regions", setup.RegionViews, "region")
 router.register("zones", setup.ZoneViews, "zone")
 router.register("tiers", setup.TierViews, "tier")
-router.register("projects", setup.ProjectViews, "project")
+router.register("projects", projects.ProjectViews, "project")
 router.register("pools", pools.PoolViews, "pool")
 router.register("keep-outs", setup.KeepOutViews, "keep-out")
 router.register("planned-needs", setup.PlannedNeedViews, "planned-need")
@@ -53,6 +54,7 @@ urlpatterns = [
     path("v1/explain", tools.ExplainView.as_view(), name="explain"),
     path("v1/candidates", tools.CandidatesView.as_view(), name="candidates"),
     path("v1/whereabouts", tools.WhereaboutsView.as_view(), name="whereabouts"),
+    path("v1/public-use", projects.PublicUseView.as_view(), name="public-use"),
     path("v1/search", tools.SearchView.as_view(), name="search"),
     path("v1/map", space_map.SpaceMapView.as_view(), name="map"),
     path("v1/usage", tools.UsageView.as_view(), name="usage"),

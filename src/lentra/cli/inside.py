@@ -161,6 +161,14 @@ def _add_public(commands: Any) -> None:
     command.add_argument("--project", action=Several, help="of this project; several with commas")
     command.add_argument("--idle", action="store_true", help="only those attached to nothing")
     command.set_defaults(run=_public_list)
+    command = verbs.add_parser(
+        "use",
+        help="how many each project holds of its quota, and how many lie idle",
+        epilog="example: lentra public use",
+    )
+    command.add_argument("--project", action=Several, help="of this project; several with commas")
+    add_limit(command)
+    command.set_defaults(run=_public_use)
     for verb, words, held in (
         ("attach", "attach one to a target", "ticketing-ml-2-edge-05"),
         ("move", "take one to another target", "ticketing-nc-1-edge-02"),
@@ -169,7 +177,14 @@ def _add_public(commands: Any) -> None:
             verb, help=words, epilog=f"example: lentra public {verb} {held} balancer-7 --preview"
         )
         command.add_argument("subnet", help="the name it is held by")
-        command.add_argument("target", help="what it is attached to")
+        command.add_argument(
+            "target", nargs="?", default="", help="what it is attached to: a name outside the registry"
+        )
+        command.add_argument("--record", help="or an address record: its number or address")
+        command.add_argument(
+            "--how", choices=("one-to-one", "many-to-one"), help="how it is translated (one-to-one)"
+        )
+        command.add_argument("--purpose", help="what for; many-to-one needs it")
         add_change_options(command)
         command.set_defaults(run=_attach)
     command = verbs.add_parser(
@@ -307,16 +322,25 @@ def _release(options: argparse.Namespace) -> int:
 def _public_list(options: argparse.Namespace) -> int:
     of = {"public": "idle" if options.idle else "held", **given(options, "project")}
     rows = client_for(options).subnets.list(limit=1000, **of)
-    show_rows(rows, ("name", "blocks", "project", "pool", "attached_to", "attached_at"), options.output)
+    columns = ("name", "blocks", "project", "pool", "attached_to", "attached_how", "attached_for", "attached_at")
+    show_rows(rows, columns, options.output)
+    return DONE
+
+
+def _public_use(options: argparse.Namespace) -> int:
+    columns = ("project", "quota", "held", "attached", "idle", "left")
+    show_list(options, client_for(options).public_use, given(options, "project"), columns)
     return DONE
 
 
 def _attach(options: argparse.Namespace) -> int:
     client = client_for(options)
 
+    more = given(options, "record", "how", "purpose")
+
     def call(preview: bool) -> Answer:
-        move = options.verb == "move"
-        return client.subnets.attach(options.subnet, options.target, move=move, preview=preview, why=options.why)
+        how = {"move": options.verb == "move", **more}
+        return client.subnets.attach(options.subnet, options.target, preview=preview, why=options.why, **how)
 
     confirmed_change(options, call, lambda s: f"attach {cell(s['blocks'])} ({s['name']}) to {s['attached_to']}")
     return DONE

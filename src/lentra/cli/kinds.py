@@ -23,6 +23,15 @@ def _rules(text: str) -> dict[str, int] | None:
         )
 
 
+def _pairs(text: str) -> dict[str, str]:
+    """Labels: ``key=value, key=value``."""
+    parts = [part.strip() for part in text.split(",") if part.strip()]
+    for part in parts:
+        if "=" not in part:
+            raise argparse.ArgumentTypeError(f"{part!r} is not a label: write key=value")
+    return dict(part.split("=", 1) for part in parts)
+
+
 def read_length(text: str) -> dict[str, int]:
     """``/20`` or ``20`` (IPv4), or ``6/48``."""
     family, _, length = text.rpartition("/")
@@ -72,6 +81,7 @@ _KEPT_FOR = (
     *("transit", "gateways", "balancers", "cluster", "management"),
     *("future zone", "future tier", "other"),
 )
+_SITES = ("hall", "room", "edge", "cloud", "office", "other")
 _PLACEMENTS = ("snug", "low", "roomy")
 _ABOUT = Option("about", "what it is for", empty="")
 KINDS = (
@@ -113,18 +123,25 @@ KINDS = (
         ),
         "rule-sheet list",
     ),
-    Kind("region", "regions", ("name", "about"), (_ABOUT,), "region add south-sound --preview"),
+    Kind(
+        "region",
+        "regions",
+        ("name", "zones_per_project", "about"),
+        (Option("zones_per_project", "how many of its zones a project may use", int, empty=None), _ABOUT),
+        "region add south-sound --preview",
+    ),
     Kind(
         "zone",
         "zones",
-        ("name", "region", "physical", "about"),
+        ("name", "region", "site", "physical", "about"),
         (
             Option("region", "the region it is in", needed=True),
+            Option("site", "what kind of site it is", empty="", choices=_SITES),
             Option("physical", "its operator's identifier", empty=""),
             _ABOUT,
         ),
         "zone add nc-4 --region north-coast --physical skarvik-hall-c --preview",
-        filters=("region",),
+        filters=("region", "site"),
     ),
     Kind(
         "tier",
@@ -137,7 +154,7 @@ KINDS = (
     Kind(
         "project",
         "projects",
-        ("name", "title", "environment", "contact"),
+        ("name", "title", "environment", "home_region", "cost_centre", "labels", "contact"),
         (
             Option("title", "its name in full", empty=""),
             Option("contact", "whom to ask", empty=""),
@@ -147,9 +164,12 @@ KINDS = (
                 choices=("production", "staging", "test", "development"),
             ),
             Option("public_quota", "single public addresses it may hold", int, empty=None),
+            Option("home_region", "the region where it is at home", empty=None),
+            Option("cost_centre", "who bears its costs", empty=""),
+            Option("labels", "key=value, with commas between; replaces all", _pairs, empty=()),
         ),
         "project add lost-and-found --contact desk@ferry.example --preview",
-        filters=("environment",),
+        filters=("environment", "home_region", "label"),
     ),
     Kind(
         "pool",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import re
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, REFUSED, add_change_options, client_for, confirmed_change
@@ -146,10 +147,15 @@ def given(options: argparse.Namespace, *names: str) -> dict[str, Any]:
 
 def _explain(options: argparse.Namespace) -> int:
     facts = client_for(options).explain(options.prefix, **given(options, "sheet", "pool"))
+    places = facts["places"]
     if options.output == "table":
+        del facts["places"]
         facts = facts | {n: grouped(facts[n]) for n in ("total", "withheld", "usable")}
         facts["children"] = ", ".join(f"{grouped(c)} × {n}" for n, c in facts["children"].items())
     show_record(facts, options.output)
+    for place in places if options.output == "table" else ():
+        print()
+        _show_place(place)
     return DONE
 
 
@@ -181,11 +187,33 @@ def _show(options: argparse.Namespace) -> int:
         try:
             _show_pool(client, name, options.output)
         except UnknownName as no_pool:
+            if _show_else(client, options):
+                return DONE
             near = [*unknown.suggestions[:3], *no_pool.suggestions[:3]]
             no_pool.args = (f"neither a subnet nor a pool is called {options.what!r}",)
             no_pool.suggestions = near
             raise no_pool from None
     return DONE
+
+
+def _show_else(client: Client, options: argparse.Namespace) -> bool:
+    """A project with all it holds; or whatever else is called so, or has it as its hardware address."""
+    from lentra.client.errors import UnknownName
+
+    try:
+        project = client.projects.get(options.what)
+    except UnknownName:
+        found = client.search(options.what)["records"]
+        if options.realm:
+            found = [record for record in found if record["realm"] and record["realm"]["name"] == options.realm]
+        if found:
+            show_rows(found, ("kind", "name", "realm", "about", "why", "id"), options.output)
+        return bool(found)
+    if options.output == "table":
+        show_record(project, "table", ("version",))
+    options.limit, options.usual_limit = None, 20
+    show_holdings(client, str(project["id"]), options)
+    return True
 
 
 def _show_place(place: dict[str, Any]) -> None:
@@ -196,6 +224,11 @@ def _show_place(place: dict[str, Any]) -> None:
         show_rows(place["holders"], columns, "table")
     for keep_out in place["keep_outs"]:
         print(f"kept out: {keep_out['range']} ({keep_out['kind']}): {keep_out['reason']}")
+    if place["records"]:
+        records = [
+            {**record, "public": [one["address"] for one in record["public"]]} for record in place["records"]
+        ]
+        show_rows(records, ("address", "name", "kind", "mac", "subnet", "public", "purpose"), "table")
     _show_around(place)
     print()
 
@@ -220,6 +253,26 @@ def _show_subnet(client: Client, name: str, form: str) -> None:
     show_record(subnet, "table", (*hidden, *unset))
     for place in client.subnets.neighbours(subnet["id"]):
         _show_around(place)
+
+
+def show_holdings(client: Client, ref: str, options: argparse.Namespace) -> None:
+    """All that a project holds: in a table, counts first."""
+    if options.output == "table":
+        print(_totals_in_words(client.projects.totals(ref)))
+    columns = ("kind", "name", "realm", "ranges", "state", "place", "tier", "about")
+    show_list(options, partial(client.projects.holdings, ref), {}, columns)
+
+
+def _totals_in_words(totals: dict[str, Any]) -> str:
+    counts = [f"{grouped(n)} {state}" for state, n in totals["subnets"].items()]
+    lines = [f"subnets: {', '.join(counts) or 'none'}"]
+    for block in totals["blocks"]:
+        many = f", {grouped(block['addresses'])} addresses" if block["family"] == 4 else ""
+        lines.append(f"  {block['realm']['name']}: {grouped(block['count'])} × /{block['length']}{many}")
+    public = totals["public"]
+    quota = "no limit" if public["quota"] is None else f"of {public['quota']}"
+    lines.append(f"public addresses: {public['held']} held ({quota}), {public['idle']} idle")
+    return "\n".join(lines)
 
 
 def _show_pool(client: Client, name: str, form: str) -> None:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.kinds import KINDS, UNSET, Kind, Option, read_length
-from lentra.cli.looking import given
+from lentra.cli.looking import given, show_holdings
 from lentra.cli.options import Empty, Several, add_limit, read_bits
 from lentra.cli.output import grouped, show_list, show_record, show_rows, styled
 
@@ -40,7 +40,11 @@ def _one(kind: Kind) -> str:
     return f"a {word}"
 
 
-_SINGLE = {"ending_within": "days until it falls back", "top": "carved out of no other pool, or out of one"}
+_SINGLE = {
+    "label": "with this label: key, or key=value",
+    "ending_within": "days until it falls back",
+    "top": "carved out of no other pool, or out of one",
+}
 
 
 def _add_verbs(verbs: Any, kind: Kind) -> None:
@@ -92,6 +96,15 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
 
     if kind.word == "person":
         _add_person_verbs(verbs)
+    if kind.word == "project":
+        command = verbs.add_parser(
+            "holdings",
+            help="all that a project holds, with ranges and counts",
+            epilog="example: lentra project holdings ticketing",
+        )
+        command.add_argument("ref", help="name or number")
+        add_limit(command)
+        command.set_defaults(run=_holdings)
     if kind.word == "pool":
         command = verbs.add_parser(
             "add-range",
@@ -300,6 +313,11 @@ def _add_range(options: argparse.Namespace) -> int:
         return client.pools.add_range(options.ref, preview=preview, why=options.why, **what)
 
     return _confirm(options, call, lambda pool: f"add {pool['ranges'][-1]} to pool {_called(pool)}")
+
+
+def _holdings(options: argparse.Namespace) -> int:
+    show_holdings(client_for(options), options.ref, options)
+    return DONE
 
 
 def _remove_range(options: argparse.Namespace) -> int:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from lentra.client.answers import Answer, Record, part
 from lentra.client.calling import Call, Tries, next_page, of_change, settings_of
-from lentra.client.collections import Collection, People, Plans, Pools, Subnets
+from lentra.client.collections import Collection, People, Plans, Pools, Projects, Subnets
 
 if TYPE_CHECKING:
     import httpx
@@ -65,7 +65,7 @@ class Client:
         self.regions = Collection(self, "regions")
         self.zones = Collection(self, "zones")
         self.tiers = Collection(self, "tiers")
-        self.projects = Collection(self, "projects")
+        self.projects = Projects(self, "projects")
         self.pools = Pools(self, "pools")
         self.keep_outs = Collection(self, "keep-outs")
         self.people = People(self, "people")
@@ -173,6 +173,10 @@ class Client:
     def explain(self, prefix: str, **what: Any) -> Record:
         """All plain facts about a prefix, under a ``sheet`` or a ``pool``'s."""
         return self._record("explain", {"prefix": prefix, **what})
+
+    def public_use(self, **query: Any) -> Iterator[Record]:
+        """How many public addresses each project holds, of its quota, and how many of them lie idle."""
+        return self.pages("public-use", query)
 
     def candidates(self, project: str, **need: Any) -> Record:
         """Pools that may serve a need (tier, zone or region, hosts or length), and where in each."""

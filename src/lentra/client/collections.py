@@ -157,10 +157,20 @@ class Subnets(Collection):
         return self._do(ref, "confirm", {}, preview, why)
 
     def attach(
-        self, ref: str | int, target: str, *, move: bool = False, preview: bool = False, why: str = ""
+        self,
+        ref: str | int,
+        target: str = "",
+        *,
+        move: bool = False,
+        preview: bool = False,
+        why: str = "",
+        **more: Any,
     ) -> Answer[Any]:
-        """Attach a public address to a target."""
-        return self._do(ref, "attach", {"target": target, "move": move}, preview, why)
+        """Attach a public address to a target, or to an address ``record`` (its number or address).
+
+        ``how``: one-to-one, or many-to-one with a ``purpose``.
+        """
+        return self._do(ref, "attach", {"target": target, "move": move, **more}, preview, why)
 
     def detach(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Detach a public address."""
@@ -186,6 +196,18 @@ class Subnets(Collection):
     def neighbours(self, ref: str | int) -> Any:
         """What lies around each block of a subnet."""
         return list(self.client.call("GET", f"subnets/{part(ref)}/neighbours").json())
+
+
+class Projects(Collection):
+    """Projects, and what they hold."""
+
+    def holdings(self, ref: str | int, **query: Any) -> Iterator[Record]:
+        """All that a project holds: pools, reservations, plans, planned needs, subnets, with their ranges."""
+        return self.client.pages(f"projects/{part(ref)}/holdings", query)
+
+    def totals(self, ref: str | int) -> Record:
+        """Counts of what a project holds, and its quota of public addresses."""
+        return dict(self.client.call("GET", f"projects/{part(ref)}/totals").json())
 
 
 class Plans(Collection):

@@ -32,7 +32,10 @@ class Alert(TypedDict):
     text: str
 AlertKindEnum = Literal["threshold", "verification"]
 class AttachRequest(TypedDict):
-    target: str
+    target: NotRequired[str]
+    record: NotRequired[str]
+    how: NotRequired[TranslationEnum]
+    purpose: NotRequired[str]
     move: NotRequired[bool]
     proposal: NotRequired[str | None]
 BlankEnum = Literal[""]
@@ -201,6 +204,11 @@ class Explanation(TypedDict):
     last: str
     first_usable: str | None
     last_usable: str | None
+    netmask: str | None
+    wildcard: str | None
+    fixed_bits: int
+    free_bits: int
+    space: str
     gateways: list[str]
     enclosing: list[str]
     children: dict[str, str]
@@ -208,6 +216,7 @@ class Explanation(TypedDict):
     sheet: str
     special: list[str]
     notes: list[str]
+    places: list[Whereabouts]
 FamilyEnum = Literal[4, 6]
 class FamilyRules(TypedDict):
     head: int
@@ -303,6 +312,12 @@ class HeadroomRow(TypedDict):
     window_days: int
     confidence_percent: int
     thresholds: list[Threshold]
+class HeldBlocks(TypedDict):
+    realm: Named
+    family: int
+    length: int
+    count: int
+    addresses: str
 class Holder(TypedDict):
     range: str
     state: str
@@ -320,6 +335,16 @@ class Holder(TypedDict):
     reason: NotRequired[str]
     service: NotRequired[str]
     kind: NotRequired[str]
+class Holding(TypedDict):
+    kind: str
+    id: int
+    name: str
+    realm: Named
+    ranges: list[str]
+    state: str | None
+    place: str | None
+    tier: str | None
+    about: str
 class Idle(TypedDict):
     kind: str
     what: str
@@ -596,6 +621,9 @@ class PatchedProjectRequest(TypedDict):
     contact: NotRequired[str]
     environment: NotRequired[EnvironmentEnum]
     public_quota: NotRequired[int | None]
+    home_region: NotRequired[str | int | dict[str, Any] | None]
+    cost_centre: NotRequired[str]
+    labels: NotRequired[dict[str, str]]
     proposal: NotRequired[str | None]
 class PatchedRealmRequest(TypedDict):
     name: NotRequired[str]
@@ -610,6 +638,7 @@ class PatchedRealmRequest(TypedDict):
     proposal: NotRequired[str | None]
 class PatchedRegionRequest(TypedDict):
     name: NotRequired[str]
+    zones_per_project: NotRequired[int | None]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedReservationRequest(TypedDict):
@@ -671,6 +700,7 @@ class PatchedTierRequest(TypedDict):
 class PatchedZoneRequest(TypedDict):
     name: NotRequired[str]
     region: NotRequired[str | int | dict[str, Any]]
+    site: NotRequired[SiteEnum | BlankEnum]
     physical: NotRequired[str]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
@@ -846,6 +876,9 @@ class Project(TypedDict):
     contact: NotRequired[str]
     environment: NotRequired[EnvironmentEnum]
     public_quota: NotRequired[int | None]
+    home_region: NotRequired[Named | None]
+    cost_centre: NotRequired[str]
+    labels: NotRequired[dict[str, str]]
 class ProjectGrid(TypedDict):
     project: Named
     zones: list[str]
@@ -857,7 +890,18 @@ class ProjectRequest(TypedDict):
     contact: NotRequired[str]
     environment: NotRequired[EnvironmentEnum]
     public_quota: NotRequired[int | None]
+    home_region: NotRequired[str | int | dict[str, Any] | None]
+    cost_centre: NotRequired[str]
+    labels: NotRequired[dict[str, str]]
     proposal: NotRequired[str | None]
+class ProjectTotals(TypedDict):
+    pools: int
+    reservations: int
+    plans: int
+    planned_needs: int
+    subnets: dict[str, int]
+    blocks: list[HeldBlocks]
+    public: PublicUse
 class ProposedPlan(TypedDict):
     plan: Plan | None
     possible: bool
@@ -868,6 +912,18 @@ class ProposedPlan(TypedDict):
     notes: list[Finding]
     errors: list[Finding]
     ends_at: str | None
+class PublicOf(TypedDict):
+    id: int
+    name: str
+    address: str
+    how: str
+class PublicUse(TypedDict):
+    project: Named
+    quota: int | None
+    held: int
+    attached: int
+    idle: int
+    left: int | None
 class RangeChanged(TypedDict):
     pool: Pool
     moves: list[Move]
@@ -906,13 +962,24 @@ class RealmRequest(TypedDict):
     plan_template: NotRequired[str]
     address_template: NotRequired[str]
     proposal: NotRequired[str | None]
+class RecordThere(TypedDict):
+    id: int
+    address: str
+    name: str
+    kind: str
+    mac: str | None
+    purpose: str
+    subnet: Named
+    public: list[PublicOf]
 class Region(TypedDict):
     id: int
     version: int
     name: str
+    zones_per_project: NotRequired[int | None]
     about: NotRequired[str]
 class RegionRequest(TypedDict):
     name: str
+    zones_per_project: NotRequired[int | None]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class ReleaseRequest(TypedDict):
@@ -1041,6 +1108,7 @@ class ShrinkRequest(TypedDict):
 class SignInRequest(TypedDict):
     name: str
     password: str
+SiteEnum = Literal["hall", "room", "edge", "cloud", "office", "other"]
 class Size(TypedDict):
     family: int
     length: int
@@ -1131,6 +1199,9 @@ class Subnet(TypedDict):
     drawn_from: Named | None
     attached_to: NotRequired[str]
     attached_at: NotRequired[str | None]
+    attached_record: Named | None
+    attached_how: NotRequired[TranslationEnum | BlankEnum]
+    attached_for: NotRequired[str]
 class SubnetRequest(TypedDict):
     pool: NotRequired[str | int | dict[str, Any] | None]
     project: str | int | dict[str, Any]
@@ -1206,6 +1277,7 @@ class TokenRequest(TypedDict):
     role: NotRequired[RoleEnum | BlankEnum]
     projects: NotRequired[list[str | int | dict[str, Any]]]
     proposal: NotRequired[str | None]
+TranslationEnum = Literal["one-to-one", "many-to-one"]
 class Trend(TypedDict):
     family: int
     used: str
@@ -1276,6 +1348,7 @@ class Whereabouts(TypedDict):
     pools: list[Named]
     holders: list[Holder]
     keep_outs: list[Kept]
+    records: list[RecordThere]
     before: Holder | None
     after: Holder | None
 class Zone(TypedDict):
@@ -1283,11 +1356,13 @@ class Zone(TypedDict):
     version: int
     name: str
     region: Named
+    site: NotRequired[SiteEnum | BlankEnum]
     physical: NotRequired[str]
     about: NotRequired[str]
 class ZoneRequest(TypedDict):
     name: str
     region: str | int | dict[str, Any]
+    site: NotRequired[SiteEnum | BlankEnum]
     physical: NotRequired[str]
     about: NotRequired[str]
     proposal: NotRequired[str | None]

@@ -177,6 +177,8 @@ SPECTACULAR_SETTINGS = {
         "FamilyEnum": [(4, 4), (6, 6)],
         "KeepOutKindEnum": "lentra.registry.models.space.KEEP_OUT_KINDS",
         "ReservationKindEnum": "lentra.registry.models.reserved.RESERVATION_KINDS",
+        "TranslationEnum": "lentra.registry.models.subnets.TRANSLATIONS",
+        "Ipv6HostsEnum": "lentra.registry.models.subnets.IPV6_HOSTS",
         "AddressKindEnum": "lentra.registry.models.addresses.ADDRESS_KINDS",
     },
     "POSTPROCESSING_HOOKS": [

@@ -30,6 +30,7 @@ from lentra.registry.models import (
     PLAN_STATES,
     RESERVATION_KINDS,
     ROLES,
+    SITES,
     SUBNET_STATES,
     Person,
     Plan,
@@ -47,6 +48,12 @@ from lentra.registry.reports.listing import ORDERS
 BY_NAME = {"name": "name", "oldest": "id", "newest": "-id"}
 BY_AGE = {"oldest": "id", "newest": "-id"}
 NEWEST_FIRST = {"newest": "-id", "oldest": "id"}
+
+
+class PublicUseQuery(OfPages):
+    """Whose public addresses, and which page of them."""
+
+    project = meant(Project)
 
 
 class GapsQuery(OfPages):
@@ -208,9 +215,13 @@ AlertListQuery = list_query(
 
 # Filters of set-up objects by kind, beyond `text`.
 SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
-    "zone": {"region": meant(Region)},
+    "zone": {"region": meant(Region), "site": _words(SITES)},
     "tier": {"exposure": _words(EXPOSURES)},
-    "project": {"environment": _words(ENVIRONMENTS)},
+    "project": {
+        "environment": _words(ENVIRONMENTS),
+        "home_region": meant(Region),
+        "label": serializers.CharField(required=False, max_length=200, help_text="key, or key=value."),
+    },
     "pool": {
         "realm": meant(Realm),
         "region": meant(Region),

@@ -9,7 +9,7 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 from rest_framework.validators import UniqueTogetherValidator, UniqueValidator
 
-from lentra.api.fields import OneOf, PrefixField, RangeField, RefField, Several, Strict
+from lentra.api.fields import LabelsField, OneOf, PrefixField, RangeField, RefField, Several, Strict
 from lentra.registry.models import (
     ROLES,
     KeepOut,
@@ -137,14 +137,14 @@ class SheetSerializer(RecordSerializer):
 class RegionSerializer(RecordSerializer):
     class Meta:
         model = Region
-        fields = (*_ALWAYS, "name", "about")
+        fields = (*_ALWAYS, "name", "zones_per_project", "about")
         read_only_fields = ("id",)
 
 
 class ZoneSerializer(RecordSerializer):
     class Meta:
         model = Zone
-        fields = (*_ALWAYS, "name", "region", "physical", "about")
+        fields = (*_ALWAYS, "name", "region", "site", "physical", "about")
         read_only_fields = ("id",)
 
 
@@ -156,9 +156,15 @@ class TierSerializer(RecordSerializer):
 
 
 class ProjectSerializer(RecordSerializer):
+    labels = LabelsField(required=False)
+
     class Meta:
         model = Project
-        fields = (*_ALWAYS, "name", "title", "contact", "environment", "public_quota")
+        fields = (
+            *_ALWAYS,
+            *("name", "title", "contact", "environment", "public_quota"),
+            *("home_region", "cost_centre", "labels"),
+        )
         read_only_fields = ("id",)
 
 

@@ -20,7 +20,7 @@ from lentra.api.fields import (
 )
 from lentra.api.serializers.named import NamedSerializer
 from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
-from lentra.api.serializers.space import HolderSerializer
+from lentra.api.serializers.space import HolderSerializer, WhereaboutsSerializer
 from lentra.api.serializers.subnets import SubnetSerializer
 from lentra.registry.models import Pool, Realm, Region
 from lentra.registry.operations.subnets.set_up_cluster import TAKEN_AS
@@ -79,15 +79,21 @@ class ExplanationSerializer(serializers.Serializer):
     last = serializers.CharField()
     first_usable = serializers.CharField(allow_null=True)
     last_usable = serializers.CharField(allow_null=True)
+    netmask = serializers.CharField(allow_null=True, help_text="IPv4 alone.")
+    wildcard = serializers.CharField(allow_null=True, help_text="The netmask's opposite; IPv4 alone.")
+    fixed_bits = serializers.IntegerField(help_text="Bits that are the same in all its addresses.")
+    free_bits = serializers.IntegerField(help_text="Bits that differ.")
+    space = serializers.CharField(help_text="private, shared (RFC 6598), public, or mixed.")
     gateways = serializers.ListField(child=serializers.CharField())
     enclosing = serializers.ListField(child=serializers.CharField())
     children = serializers.DictField(child=serializers.CharField())
     reverse_names = serializers.ListField(
-        child=serializers.CharField(), help_text="The first 16 reverse DNS zones."
+        child=serializers.CharField(), help_text="The reverse DNS zones that make it up, 256 at most."
     )
     sheet = serializers.CharField()
     special = serializers.ListField(child=serializers.CharField())
     notes = serializers.ListField(child=serializers.CharField())
+    places = WhereaboutsSerializer(many=True, help_text="What the registry knows of it, realm by realm.")
 
 
 class NeedSerializer(Strict):

@@ -143,6 +143,28 @@ class KeptSerializer(serializers.Serializer):
     reason = serializers.CharField()
 
 
+class PublicOfSerializer(serializers.Serializer):
+    """A public address that is attached to an address record."""
+
+    id = serializers.IntegerField(help_text="Number of the subnet that holds it.")
+    name = serializers.CharField()
+    address = serializers.CharField()
+    how = serializers.CharField(help_text="one-to-one or many-to-one.")
+
+
+class RecordThereSerializer(serializers.Serializer):
+    """An address record in a range."""
+
+    id = serializers.IntegerField()
+    address = serializers.CharField()
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    mac = serializers.CharField(allow_null=True)
+    purpose = serializers.CharField()
+    subnet = NamedSerializer()
+    public = PublicOfSerializer(many=True)
+
+
 class WhereaboutsSerializer(serializers.Serializer):
     """What is at an address or over a range."""
 
@@ -151,6 +173,7 @@ class WhereaboutsSerializer(serializers.Serializer):
     pools = NamedSerializer(many=True, help_text="The owner chain, outermost first.")
     holders = HolderSerializer(many=True)
     keep_outs = KeptSerializer(many=True)
+    records = RecordThereSerializer(many=True, help_text="Address records, 50 at most.")
     before = HolderSerializer(allow_null=True)
     after = HolderSerializer(allow_null=True)
 

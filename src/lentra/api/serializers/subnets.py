@@ -9,9 +9,19 @@ from rest_framework import serializers
 
 from lentra.addressing.prefix import address_text
 from lentra.addressing.rules import RuleSheet
-from lentra.api.fields import LabelsField, NameField, OneOf, PrefixField, RefField, Several, Strict, TagField
+from lentra.api.fields import (
+    LabelsField,
+    NameField,
+    OneOf,
+    PrefixField,
+    RefField,
+    Several,
+    Strict,
+    TagField,
+    WordField,
+)
 from lentra.api.serializers.named import COUNT
-from lentra.registry.models import IPV6_HOSTS, Subnet
+from lentra.registry.models import IPV6_HOSTS, TRANSLATIONS, Subnet
 
 
 class BlockSerializer(serializers.Serializer):
@@ -43,6 +53,7 @@ class SubnetSerializer(serializers.ModelSerializer):
     plan = RefField(allow_null=True)
     replaces = RefField(allow_null=True)
     drawn_from = RefField(allow_null=True)
+    attached_record = RefField(allow_null=True)
     name_servers = serializers.ListField(child=serializers.CharField())
     dhcp = serializers.ListField(
         child=serializers.CharField(), source="dhcp_ranges", help_text="Ranges, as first-last."
@@ -87,6 +98,9 @@ class SubnetSerializer(serializers.ModelSerializer):
             "drawn_from",
             "attached_to",
             "attached_at",
+            "attached_record",
+            "attached_how",
+            "attached_for",
         )
 
     def get_fields(self) -> dict[str, Any]:
@@ -207,7 +221,17 @@ class RoomSerializer(Strict):
 class AttachSerializer(Strict):
     """What to attach a public address to."""
 
-    target = serializers.CharField(max_length=200)
+    target = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        max_length=200,
+        help_text="A name outside the registry, such as a balancer's.",
+    )
+    record = WordField(required=False, help_text="Or an address record: its number, or its address.")
+    how = OneOf(TRANSLATIONS, required=False)
+    purpose = serializers.CharField(
+        required=False, allow_blank=True, max_length=200, help_text="What for; many-to-one needs it."
+    )
     move = serializers.BooleanField(required=False, default=False, help_text="Take it away from where it is now.")
 
 

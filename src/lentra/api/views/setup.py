@@ -165,10 +165,6 @@ class TierViews(SetUpViews):
     kind = "tier"
 
 
-class ProjectViews(SetUpViews):
-    kind = "project"
-
-
 class KeepOutViews(SetUpViews):
     kind = "keep-out"
     related = ("realm",)
@@ -309,7 +305,6 @@ for _views in (
     RegionViews,
     ZoneViews,
     TierViews,
-    ProjectViews,
     KeepOutViews,
     ReservationViews,
     PlannedNeedViews,

@@ -12,6 +12,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from lentra.addressing.prefix import Prefix
 from lentra.addressing.sizing import explain, size_by_hosts, size_of_length, spread_over_zones
 from lentra.addressing.special import SPECIAL, prefilled_notes
 from lentra.api.calls import asked, call
@@ -98,7 +99,14 @@ class ExplainView(APIView):
             facts
             | {name: str(facts[name]) for name in ("total", "withheld", "usable")}
             | {"sheet": sheet.name, "special": special, "notes": prefilled_notes(block)}
+            | {"places": WhereaboutsSerializer(_known(block), many=True).data}
         )
+
+
+def _known(block: Prefix) -> list[dict[str, Any]]:
+    """What the registry knows of a prefix, realm by realm."""
+    family, first, last = block.family, block.first, block.last
+    return [whereabouts(realm, family, first, last) for realm in realms_at(family, first, last)]
 
 
 class CandidateQuerySerializer(Strict):

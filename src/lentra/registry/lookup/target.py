@@ -94,16 +94,17 @@ def _by_name(
     found_pool = pool_of(results[-1], pool) if pool not in (None, "") else None
     rows = results[0] if names else []
     found: dict[str, tuple] = {}
-    for what, pk, name, word, member, over, over_name in rows:
+    for what, pk, name, word, member, over, over_name, limit in rows:
         record: Any
         if what == "project":
             record = Project(id=pk, name=name, environment=word)
         elif what == "tier":
             record = Tier(id=pk, name=name, exposure=word)
         elif what == "zone":
-            record = Zone(id=pk, name=name, physical=word, region=Region(id=over, name=over_name))
+            within = Region(id=over, name=over_name, zones_per_project=limit)
+            record = Zone(id=pk, name=name, physical=word, region=within)
         else:
-            record = Region(id=pk, name=name)
+            record = Region(id=pk, name=name, zones_per_project=limit)
         found[what] = (record, bool(member) if what == "project" else None)
     return found, found_pool
 
@@ -121,6 +122,8 @@ def _names(kinds: tuple[str, ...]) -> Prepared:
         "region": Value("", text),
     }
 
+    limits = {"zone": "region__zones_per_project", "region": "zones_per_project"}
+
     def part(kind: str) -> QuerySet:
         in_zone = kind == "zone"
         rows = models[kind]._default_manager.filter(name=Slot(kind))
@@ -130,7 +133,8 @@ def _names(kinds: tuple[str, ...]) -> Prepared:
             member=Exists(belongs) if kind == "project" else Value(False, flag),
             over=F("region_id") if in_zone else Value(0, number),
             over_name=F("region__name") if in_zone else Value("", text),
-        ).values_list("what", "pk", "name", "word", "member", "over", "over_name")
+            limit=F(limits[kind]) if kind in limits else Value(None, number),
+        ).values_list("what", "pk", "name", "word", "member", "over", "over_name", "limit")
 
     parts = [part(kind) for kind in kinds]
     return Prepared(lambda: parts[0].union(*parts[1:], all=True) if len(parts) > 1 else parts[0])

@@ -22,6 +22,7 @@ from lentra.registry.models.reserved import RESERVATION_KINDS, Reservation
 from lentra.registry.models.setup import (
     ENVIRONMENTS,
     EXPOSURES,
+    SITES,
     Outline,
     Project,
     Realm,
@@ -41,7 +42,7 @@ from lentra.registry.models.space import (
     Space,
     Tile,
 )
-from lentra.registry.models.subnets import IPV6_HOSTS, SUBNET_STATES, Subnet, place_key
+from lentra.registry.models.subnets import IPV6_HOSTS, SUBNET_STATES, TRANSLATIONS, Subnet, place_key
 
 __all__ = [
     "ADDRESS_KINDS",
@@ -56,7 +57,9 @@ __all__ = [
     "PLAN_STATES",
     "RESERVATION_KINDS",
     "ROLES",
+    "SITES",
     "SUBNET_STATES",
+    "TRANSLATIONS",
     "Address",
     "Alert",
     "Delivery",

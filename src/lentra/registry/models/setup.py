@@ -11,6 +11,7 @@ from lentra.registry.models.records import Record
 
 NAME_TEMPLATE = "{project}-{zone}-{tier}-{nn}"
 EXPOSURES = ("private", "public", "isolated")
+SITES = ("hall", "room", "edge", "cloud", "office", "other")  # kinds of site that a zone may be
 ENVIRONMENTS = ("production", "staging", "test", "development")
 
 
@@ -88,21 +89,23 @@ class Sheet(Record):
 
 
 class Region(Record):
-    """A part of the world in which zones lie."""
+    """A part of the world in which zones lie. `zones_per_project`: how many of them a project may use; None for all."""
 
     KIND = "region"
 
     name = name_field(unique=True)
+    zones_per_project = models.PositiveSmallIntegerField(null=True, blank=True)
     about = models.CharField(max_length=500, default="", blank=True)
 
 
 class Zone(Record):
-    """One failure domain in a region; `physical` is the identifier its operator uses for it."""
+    """One failure domain in a region: what kind of site it is, and its operator's identifier for it."""
 
     KIND = "zone"
 
     name = name_field(unique=True)
     region = models.ForeignKey(Region, on_delete=models.PROTECT, related_name="zones")
+    site = models.CharField(max_length=12, choices=[(s, s) for s in SITES], default="", blank=True)
     physical = models.CharField(max_length=120, default="", blank=True)
     about = models.CharField(max_length=500, default="", blank=True)
 
@@ -130,3 +133,8 @@ class Project(Record):
     contact = models.CharField(max_length=200, default="", blank=True)
     environment = models.CharField(max_length=16, choices=[(e, e) for e in ENVIRONMENTS], default="production")
     public_quota = models.PositiveIntegerField(null=True, blank=True)
+    home_region = models.ForeignKey(
+        Region, null=True, blank=True, on_delete=models.PROTECT, related_name="projects"
+    )
+    cost_centre = models.CharField(max_length=100, default="", blank=True)
+    labels = models.JSONField(default=dict, blank=True)

@@ -15,6 +15,7 @@ from lentra.registry.models.space import Pool
 
 SUBNET_STATES = ("held", "active", "retiring", "cooling")
 BLOCK_STATES = (State.HELD, State.HANDED_OUT, State.COOLING)
+TRANSLATIONS = ("one-to-one", "many-to-one")  # how a public address stands for what it is attached to
 IPV6_HOSTS = ("slaac", "dhcpv6", "both")  # how hosts get their IPv6 addresses
 EXTENT_STATE = {  # the state of a subnet's blocks
     "held": State.HELD,
@@ -34,7 +35,8 @@ class Subnet(Record):
     `tag_scope` is the number of the zone, or of the region without one, in which its segment tag is unique;
     `outer_tag` is 0 unless the segment is doubly tagged. `gateway` is a rule (none, first, last) or an address. `dhcp` and
     `dhcp_excluded` are ranges with commas between; `dhcp_service` is an address or nothing.
-    A single public address has what it is `attached_to` and since when.
+    A single public address has what it is `attached_to` (an address record, or a name outside the registry), since when, how
+    it is translated, and what for.
     """
 
     KIND = "subnet"
@@ -77,6 +79,9 @@ class Subnet(Record):
     dns_suffix = models.CharField(max_length=200, default="", blank=True)
     attached_to = models.CharField(max_length=200, default="", blank=True)
     attached_at = models.DateTimeField(null=True)
+    attached_record = models.ForeignKey("Address", null=True, on_delete=models.SET_NULL, related_name="public")
+    attached_how = models.CharField(max_length=12, choices=[(h, h) for h in TRANSLATIONS], default="", blank=True)
+    attached_for = models.CharField(max_length=200, default="", blank=True)
 
     class Meta:
         constraints = [

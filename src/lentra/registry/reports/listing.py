@@ -11,7 +11,18 @@ from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import ExtentRow, Subnet
 from lentra.registry.models.subnets import BLOCK_STATES
 
-RELATED = ("realm", "pool", "project", "zone", "region", "tier", "plan", "replaces", "drawn_from")
+RELATED = (
+    "realm",
+    "pool",
+    "project",
+    "zone",
+    "region",
+    "tier",
+    "plan",
+    "replaces",
+    "drawn_from",
+    "attached_record",
+)
 _COLUMNS = ("realm", "pool", "project", "region", "zone", "tier", "plan", "state", "tag")
 ORDERS = {"address": "place", "name": "name", "oldest": "id", "newest": "-id"}
 

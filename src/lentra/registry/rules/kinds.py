@@ -33,7 +33,7 @@ from lentra.registry.models import (
     Zone,
 )
 from lentra.registry.rules.names import TEMPLATES, check_name, check_pattern, check_template
-from lentra.registry.rules.quotas import held_addresses
+from lentra.registry.rules.quotas import held_addresses, over_zone_limit
 
 MOST_NEEDED = 1_000_000  # blocks of one planned need
 MOST_FORBIDDEN = 64
@@ -241,6 +241,42 @@ def _region_of(pool: Pool, given: Container[str]) -> dict[str, Any]:
     return {"region": pool.zone.region} if pool.zone and ("region" not in given or not pool.region_id) else {}
 
 
+def _check_region(region: Region, now: datetime) -> None:
+    check_name(region.name)
+    limit = region.zones_per_project
+    if limit is None:
+        return
+    if limit < 1:
+        raise Invalid(
+            "a project may use 1 zone or more", field="zones_per_project", received=limit, suggestions=[1]
+        )
+    if region.pk and (over := over_zone_limit(region, limit)):
+        project, zones = over[0]
+        raise Invalid(
+            f"project {project} uses {len(zones)} zones of {region.name} ({', '.join(zones)}): a limit of {limit} is "
+            "below that",
+            field="zones_per_project",
+            received=limit,
+            rule="a limit is not below what is in use",
+            conflicts=[{"range": name, "kind": "project", "owner": ", ".join(used)} for name, used in over[:20]],
+            suggestions=[max(len(used) for _, used in over)],
+        )
+
+
+def _same_place(zone: Zone) -> list[str]:
+    """Another zone with the same physical identifier is the same place twice."""
+    if not zone.physical:
+        return []
+    others = (
+        Zone.objects.filter(physical__iexact=zone.physical.strip()).exclude(pk=zone.pk).select_related("region")
+    )
+    return [
+        f"zone {other.name} of region {other.region.name} has the physical identifier {other.physical} as well: what is "
+        "meant to survive a zone may stand in one place"
+        for other in others[:5]
+    ]
+
+
 def _check_project(project: Project, now: datetime) -> None:
     check_name(project.name)
     if project.public_quota is None or not project.pk:
@@ -345,9 +381,10 @@ KINDS: dict[str, RecordKind] = {
     "region": RecordKind(
         Region,
         "planner",
-        _check_named,
+        _check_region,
         _uses(
             lambda r: ("zone", Zone.objects.filter(region=r).order_by("name")),
+            lambda r: ("project", Project.objects.filter(home_region=r).order_by("name")),
             _pools("region"),
             _subnets("region"),
         ),
@@ -358,6 +395,7 @@ KINDS: dict[str, RecordKind] = {
         _check_named,
         _uses(_pools("zone"), _subnets("zone"), _reservations("zone")),
         fixed_in_use=("region",),
+        remarks=_same_place,
     ),
     "tier": RecordKind(
         Tier,

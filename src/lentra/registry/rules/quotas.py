@@ -1,4 +1,4 @@
-"""How many single public addresses a project may hold."""
+"""How many single public addresses a project may hold, and how many zones of a region it may use."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from django.db.models import Q, QuerySet
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
 from lentra.registry.errors import QuotaReached
-from lentra.registry.models import ExtentRow, Project
+from lentra.registry.models import ExtentRow, Project, Region, Subnet, Zone
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock
 
@@ -48,6 +48,49 @@ def refuse_over_quota(
         conflicts=[{"range": str(row.prefix), "owner": row.subnet.name, "state": "idle"} for row in idle],
         suggestions=[f"attach {idle[0].subnet.name}" if idle else "give one back"],
     )
+
+
+def refuse_more_zones(change: Change, project: Project, region: Region, zones: Iterable[Zone]) -> None:
+    """Refuse zones of a region beyond those that a project may use there; locks the project.
+
+    Raises:
+        QuotaReached: names the zones that it uses.
+    """
+    limit = region.zones_per_project
+    if limit is None:
+        return
+    lock(Project, project.pk)
+    used = zones_in_use(project, region)
+    wanted = used | {zone.name for zone in zones}
+    if len(wanted) <= limit or wanted == used:
+        return
+    new = ", ".join(sorted(wanted - used))
+    raise QuotaReached(
+        f"project {project.name} uses {len(used)} zones of {region.name} ({', '.join(sorted(used))}) and may use {limit}: "
+        f"{new} is beyond that",
+        field="zone",
+        received=new,
+        rule=f"{region.name}: {limit} zones a project",
+        conflicts=[{"range": name, "kind": "zone", "owner": project.name} for name in sorted(used)],
+        suggestions=sorted(used),
+    )
+
+
+def zones_in_use(project: Project, region: Region) -> set[str]:
+    """The zones of a region in which a project has subnets that do not cool."""
+    rows = Subnet.objects.filter(project=project, region=region, zone__isnull=False).exclude(state="cooling")
+    return set(rows.order_by().values_list("zone__name", flat=True).distinct())
+
+
+def over_zone_limit(region: Region, limit: int) -> list[tuple[str, list[str]]]:
+    """Projects that use more zones of a region than a limit, with these."""
+    rows = (
+        Subnet.objects.filter(region=region, zone__isnull=False).exclude(state="cooling").order_by("project__name")
+    )
+    used: dict[str, set[str]] = {}
+    for project, zone in rows.values_list("project__name", "zone__name").distinct():
+        used.setdefault(project, set()).add(zone)
+    return [(project, sorted(zones)) for project, zones in used.items() if len(zones) > limit]
 
 
 def held_addresses(project: Project, now: datetime) -> QuerySet[ExtentRow]:

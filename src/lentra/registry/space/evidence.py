@@ -7,8 +7,8 @@ from typing import Any
 from django.db.models import QuerySet
 
 from lentra.addressing.extents import State
-from lentra.addressing.prefix import BITS, Prefix, range_text
-from lentra.registry.models import ExtentRow, KeepOut, Pool, PoolRange, Realm, Subnet
+from lentra.addressing.prefix import BITS, Prefix, address_text, range_text
+from lentra.registry.models import Address, ExtentRow, KeepOut, Pool, PoolRange, Realm, Subnet
 from lentra.registry.space.keep_outs import keep_outs_over
 
 _WITH = ("pool", "child", "subnet__project", "subnet__zone", "subnet__region", "subnet__tier", "reservation")
@@ -114,7 +114,8 @@ def whereabouts(realm: Realm, family: int, first: int, last: int) -> dict[str, A
 
     Returns:
         ``range``, ``pools`` (the owner chain, outermost first), ``holders`` (innermost extents over it, free
-        ones too), ``keep_outs``, and what lies ``before`` and ``after`` the holders.
+        ones too), ``keep_outs``, address ``records`` with the public addresses that they have, and what lies
+        ``before`` and ``after`` the holders.
     """
     rows = extents_over(realm.pk, family, first, last, 200)
     low = min([first, *(row.prefix.first for row in rows)])
@@ -128,8 +129,43 @@ def whereabouts(realm: Realm, family: int, first: int, last: int) -> dict[str, A
             {"id": k.pk, "range": k.range_text, "kind": k.kind, "reason": k.reason}
             for k in keep_outs_over(realm.pk, family, first, last)[:50]
         ],
+        "records": records_in(realm.pk, family, first, last),
         **around(realm.pk, family, low, high),
     }
+
+
+def records_in(realm_id: int, family: int, first: int, last: int, most: int = 50) -> list[dict[str, Any]]:
+    """Address records of a realm from first to last, in order, each with the public addresses that lead to it."""
+    rows = Address.objects.filter(realm_id=realm_id, family=family, address__range=(first, last)).order_by(
+        "address"
+    )
+    return [
+        {
+            "id": record.pk,
+            "address": record.text,
+            "name": record.name,
+            "kind": record.kind,
+            "mac": record.mac,
+            "purpose": record.purpose,
+            "subnet": {"id": record.subnet_id, "name": record.subnet.name},
+            "public": public_of(record),
+        }
+        for record in rows.select_related("subnet").prefetch_related("public__extents")[:most]
+    ]
+
+
+def public_of(record: Address) -> list[dict[str, Any]]:
+    """The public addresses that are attached to an address record."""
+    return [
+        {
+            "id": held.pk,
+            "name": held.name,
+            "address": address_text(block.family, block.first),
+            "how": held.attached_how,
+        }
+        for held in record.public.all()
+        for block in held.blocks()
+    ]
 
 
 def taken_over(realm_id: int, prefix: Prefix) -> list[dict[str, Any]]:

@@ -75,6 +75,8 @@ def free_subnets(change: Change, subnets: Sequence[Subnet], pools: Pools, verb: 
     for subnet in subnets:
         subnet.known_blocks = sorted(extent.prefix for extent in blocks.get(subnet.pk, []))
     change.edited_all(lock_all(Subnet.objects.filter(replaces__in=by_number)), "outlive replaced", replaces=None)
+    attached = lock_all(Subnet.objects.filter(attached_record__subnet__in=by_number))
+    change.edited_all(attached, "outlive record", attached_record=None)
     change.removed(lock_all(Address.objects.filter(subnet__in=by_number)), verb)
     change.removed(subnets, verb)
 

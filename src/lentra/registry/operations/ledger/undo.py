@@ -236,8 +236,14 @@ def _in_use_again(change: Change, entry: LedgerEntry) -> None:
 
 
 def _attach_back(change: Change, entry: LedgerEntry) -> None:
-    if target := (entry.before or {}).get("attached_to"):
-        attach_address(change, entry.record, target, move=True)
+    before, now = entry.before or {}, Subnet.objects.get(pk=entry.record)
+    # What an entry does not tell was the same before.
+    target, record, how, purpose = (
+        before.get(name, getattr(now, name))
+        for name in ("attached_to", "attached_record_id", "attached_how", "attached_for")
+    )
+    if target:
+        attach_address(change, entry.record, target, True, None, record, how or "one-to-one", purpose)
     else:
         detach_address(change, entry.record)
 

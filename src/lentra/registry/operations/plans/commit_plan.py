@@ -24,7 +24,7 @@ from lentra.registry.requests.allocation import Allocation
 from lentra.registry.requests.request import refuse_hold
 from lentra.registry.rules.names import check_name, split_name, stem_for
 from lentra.registry.rules.permissions import require, require_project
-from lentra.registry.rules.quotas import refuse_over_quota
+from lentra.registry.rules.quotas import refuse_more_zones, refuse_over_quota
 from lentra.registry.space.expiry import free_reservations
 from lentra.registry.space.locking import Pools, discard_changes
 from lentra.registry.transactions.change import Change
@@ -137,6 +137,19 @@ def _not_allowed(change: Change, wanted: ResolvedPlan, proposed: Proposed) -> li
             refuse_over_quota(change, wanted.project, public)
         except QuotaReached as refusal:
             where = wanted.text.where("project")
+            found.append(
+                Finding(where, refusal.message, "nothing is handed out", refusal.code, refusal.suggestions)
+            )
+    by_region: dict[int, list[Zone]] = {}
+    for one in proposed.added:
+        if (zone := one.slot.target.zone) is not None and zone.region.zones_per_project is not None:
+            by_region.setdefault(zone.region_id, []).append(zone)
+    for zones in by_region.values():
+        assert wanted.project
+        try:
+            refuse_more_zones(change, wanted.project, zones[0].region, zones)
+        except QuotaReached as refusal:
+            where = wanted.text.where("zones")
             found.append(
                 Finding(where, refusal.message, "nothing is handed out", refusal.code, refusal.suggestions)
             )

@@ -8,8 +8,9 @@ from typing import Any
 
 from lentra.addressing.extents import Extent, State
 from lentra.registry.errors import InUse, StillAttached, WrongState
-from lentra.registry.models import Pool, Subnet
+from lentra.registry.models import Address, Pool, Subnet
 from lentra.registry.operations.subnets.opened import open_subnet
+from lentra.registry.operations.subnets.record_addresses import refuse_public
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.expiry import free_extents, free_subnets, reservations_of
 from lentra.registry.space.locking import Pools, open_pools_of
@@ -92,6 +93,7 @@ def _refuse_attached(subnets: Sequence[Subnet]) -> None:
                 conflicts=[{"range": str(subnet.blocks()[0]), "owner": subnet.attached_to, "kind": "target"}],
                 suggestions=["detach it"],
             )
+    refuse_public(Address.objects.filter(subnet__in=subnets, public__isnull=False).distinct())
 
 
 def _refuse_used(change: Change, subnets: Sequence[Subnet], despite_use: bool) -> None:

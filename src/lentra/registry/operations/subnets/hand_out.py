@@ -26,7 +26,7 @@ from lentra.registry.rules.names import (
     wanted_stem,
 )
 from lentra.registry.rules.permissions import require, require_project
-from lentra.registry.rules.quotas import refuse_over_quota
+from lentra.registry.rules.quotas import refuse_more_zones, refuse_over_quota
 from lentra.registry.rules.tags import Tags, no_tag, wanted_tag
 from lentra.registry.space.expiry import free_reservations
 from lentra.registry.space.locking import Families, open_pool, refuse_old_rules
@@ -129,6 +129,9 @@ def _choose(change: Change, order: _Order, stores: Families, highest: int) -> _C
     """Take the blocks, and choose names and tags, under the pool's lock: as shown, or anew."""
     request, pool = order.request, order.pool
     lengths = lengths_wanted(request, pool, order.sheet, stores)
+    target = order.target
+    if target.zone is not None and target.region.zones_per_project is not None:
+        refuse_more_zones(change, target.project, target.region, [target.zone])
     if pool.exposure == "public":
         refuse_over_quota(change, order.target.project, lengths.items(), request.count)
     reserved = None

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from lentra.addressing.address_map import Inside, next_free, refuse_address
 from lentra.addressing.prefix import address_text, parse_address
 from lentra.addressing.refusal import BadAddress, Exhausted, Refusal
-from lentra.registry.errors import AddressTaken, InUse, Invalid, KeptForService, NameTaken
+from lentra.registry.errors import AddressTaken, InUse, Invalid, KeptForService, NameTaken, StillAttached
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.insides import insides_of
 from lentra.registry.lookup.locked import find_locked
@@ -327,8 +327,33 @@ def release_address(change: Change, address_ref: Any, version: int | None = None
             rule="a secondary address is a further one of a host that has one",
             conflicts=[{"range": other.text, "owner": other.name, "id": other.pk} for other in further],
         )
+    refuse_public([record])
     change.removed([record], "release")
     return record
+
+
+def refuse_public(records: Iterable[Address]) -> None:
+    """Refuse to release addresses that public ones are attached to.
+
+    Raises:
+        StillAttached: says which.
+    """
+    numbers = [record.pk for record in records]
+    held = (
+        Subnet.objects.filter(attached_record__in=numbers).order_by("place") if numbers else Subnet.objects.none()
+    )
+    if attached := list(held.prefetch_related("extents")[:20]):
+        first = attached[0]
+        raise StillAttached(
+            f"{first.blocks()[0]} ({first.name}) is attached to {first.attached_to}: detach it first",
+            received=first.attached_to,
+            rule="what is attached is in use",
+            conflicts=[
+                {"range": str(s.blocks()[0]), "owner": s.name, "id": s.pk, "kind": "public address"}
+                for s in attached
+            ],
+            suggestions=[f"detach {first.name}"],
+        )
 
 
 def _locked_record(change: Change, ref: Any, to: str, version: int | None) -> tuple[Address, Subnet]:

@@ -1,0 +1,159 @@
+"""All that a project holds: its pools, subnets, reservations, plans and planned needs, with ranges and counts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from typing import Any, overload
+
+from django.db.models import Count, Q, QuerySet
+
+from lentra.addressing.prefix import BITS
+from lentra.registry.models import ExtentRow, Plan, PlannedNeed, Pool, Project, Reservation, Subnet
+from lentra.registry.models.subnets import BLOCK_STATES
+from lentra.registry.rules.quotas import held_addresses
+
+
+class Holdings(Sequence[dict[str, Any]]):
+    """What a project holds, kind by kind, each thing as a row; only what is asked for is read."""
+
+    def __init__(self, project: Project) -> None:
+        self._kinds: list[tuple[QuerySet, Callable[[Any], dict[str, Any]]]] = [
+            (
+                Pool.objects.filter(project=project)
+                .order_by("name")
+                .select_related("realm")
+                .prefetch_related("ranges"),
+                _pool,
+            ),
+            (_reservations(project), _reservation),
+            (Plan.objects.filter(project=project).order_by("name").select_related("realm"), _plan),
+            (PlannedNeed.objects.filter(project=project).order_by("day").select_related("pool__realm"), _need),
+            (
+                Subnet.objects.filter(project=project)
+                .order_by("place", "pk")
+                .prefetch_related("realm", "zone", "region", "tier", "extents"),
+                _subnet,
+            ),
+        ]
+        self._counts = [rows.count() for rows, _ in self._kinds]
+
+    def __len__(self) -> int:
+        return sum(self._counts)
+
+    @overload
+    def __getitem__(self, at: int) -> dict[str, Any]: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[dict[str, Any]]: ...
+    def __getitem__(self, at: int | slice) -> dict[str, Any] | list[dict[str, Any]]:
+        if isinstance(at, int):
+            return self[at : at + 1][0]
+        start, stop, _ = at.indices(len(self))
+        found: list[dict[str, Any]] = []
+        for (rows, told), count in zip(self._kinds, self._counts, strict=True):
+            if start < count and stop > 0:
+                found += [told(row) for row in rows[max(0, start) : stop]]
+            start, stop = start - count, stop - count
+        return found
+
+
+def totals(project: Project, now: datetime) -> dict[str, Any]:
+    """Counts of what a project holds.
+
+    Returns:
+        ``pools``, ``reservations``, ``plans``, ``planned_needs``; ``subnets`` by state; ``blocks`` by realm, family and
+        length with their addresses; ``public``: see `public_use`.
+    """
+    states = Subnet.objects.filter(project=project).order_by().values("state").annotate(n=Count("pk"))
+    blocks = (
+        ExtentRow.objects.filter(subnet__project=project, state__in=BLOCK_STATES)
+        .order_by("subnet__realm__name", "family", "length")
+        .values_list("subnet__realm", "subnet__realm__name", "family", "length")
+        .annotate(n=Count("pk"))
+    )
+    return {
+        "pools": Pool.objects.filter(project=project).count(),
+        "reservations": _reservations(project).count(),
+        "plans": Plan.objects.filter(project=project).count(),
+        "planned_needs": PlannedNeed.objects.filter(project=project).count(),
+        "subnets": {row["state"]: row["n"] for row in states},
+        "blocks": [
+            {
+                "realm": {"id": realm, "name": name},
+                "family": family,
+                "length": length,
+                "count": count,
+                "addresses": str(count << (BITS[family] - length)),
+            }
+            for realm, name, family, length, count in blocks
+        ],
+        "public": public_use(project, now),
+    }
+
+
+def public_use(project: Project, now: datetime) -> dict[str, Any]:
+    """How many public addresses a project holds, of its quota, and how many of them lie idle."""
+    rows = held_addresses(project, now)
+    counts = rows.aggregate(held=Count("pk"), idle=Count("pk", filter=Q(subnet__attached_to="")))
+    held, quota = counts["held"], project.public_quota
+    return {
+        "project": {"id": project.pk, "name": project.name},
+        "quota": quota,
+        "held": held,
+        "attached": held - counts["idle"],
+        "idle": counts["idle"],
+        "left": None if quota is None else max(0, quota - held),
+    }
+
+
+def with_public() -> QuerySet[Project]:
+    """The projects that hold public addresses or have a quota of them, by name."""
+    holding = ExtentRow.objects.filter(pool__exposure="public", subnet__isnull=False).values("subnet__project")
+    return Project.objects.filter(Q(pk__in=holding) | Q(public_quota__isnull=False)).order_by("name")
+
+
+def _reservations(project: Project) -> QuerySet[Reservation]:
+    rows = Reservation.objects.filter(projects=project).order_by("name")
+    return rows.select_related("realm").prefetch_related("extents")
+
+
+def _pool(pool: Pool) -> dict[str, Any]:
+    return _row(pool, pool.realm, [str(row.prefix) for row in pool.ranges.all()])
+
+
+def _reservation(reservation: Reservation) -> dict[str, Any]:
+    return _row(
+        reservation, reservation.realm, [str(prefix) for prefix in reservation.left()], about=reservation.reason
+    )
+
+
+def _plan(plan: Plan) -> dict[str, Any]:
+    return _row(plan, plan.realm, [], state=plan.state)
+
+
+def _need(need: PlannedNeed) -> dict[str, Any]:
+    return _row(need, need.pool.realm, [], about=f"{need.count} × /{need.length} on {need.day}")
+
+
+def _subnet(subnet: Subnet) -> dict[str, Any]:
+    place = subnet.zone or subnet.region
+    blocks = [str(block) for block in subnet.blocks()]
+    return _row(
+        subnet, subnet.realm, blocks, state=subnet.state, place=place, tier=subnet.tier, about=subnet.purpose
+    )
+
+
+def _row(
+    record: Any, realm: Any, ranges: list[str], state: str | None = None, about: str = "", **at: Any
+) -> dict[str, Any]:
+    return {
+        "kind": record.KIND,
+        "id": record.pk,
+        "name": record.name,
+        "realm": {"id": realm.pk, "name": realm.name},
+        "ranges": ranges,
+        "state": state,
+        "place": at["place"].name if at.get("place") else None,
+        "tier": at["tier"].name if at.get("tier") else None,
+        "about": about,
+    }
