@@ -183,7 +183,7 @@ def test_a_pool_with_blocks_in_it_stays(world, holds):
 
 
 def test_what_has_no_opposite_says_what_to_do_instead(world, holds):
-    from lentra.registry.operations.pools.add_pool import add_range
+    from lentra.registry.operations.pools.change_range import change_range
     from lentra.registry.operations.subnets.give_back import give_back_subnet
 
     pool = world.pool("10.40.0.0/20", cooling_days=0)
@@ -191,8 +191,8 @@ def test_what_has_no_opposite_says_what_to_do_instead(world, holds):
     world.do(give_back_subnet, subnet.pk)
     with pytest.raises(CannotUndo, match="ask for it again by its exact prefix"):
         undo(world)
-    world.do(add_range, pool.pk, P("10.41.0.0/20"))
-    with pytest.raises(CannotUndo, match="'add range' of pool"):
+    world.do(change_range, pool.pk, P("10.40.0.0/20"), P("10.40.0.0/19"))
+    with pytest.raises(CannotUndo, match="change the range back"):
         undo(world)
     with pytest.raises(UnknownName, match="no entry 4000000000"):
         undo(world, 4_000_000_000)

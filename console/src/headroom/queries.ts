@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { call, everyRow, type Page, type Told } from "../api/client";
+import { call, change, everyRow, type Answer, type How, type Page, type Told } from "../api/client";
 
 export type PoolHeadroom = Told<"PoolHeadroom">;
 export type HeadroomRow = Told<"HeadroomRow">;
@@ -76,6 +76,16 @@ export function useAlerts(filters: Query = {}) {
     refetchInterval: A_MINUTE,
     queryFn: () => call<Page<Alert>>("GET", "alerts", { query: { limit: 200, ...filters } }),
   });
+}
+
+/** Say that somebody looks after an alert; until a day nobody is told of it. */
+export function acknowledge(alert: Alert, values: Record<string, unknown>, how: How): Promise<Answer<Alert>> {
+  const until = values["until"] ? { until: `${String(values["until"])}T00:00:00Z` } : {};
+  return change("POST", `alerts/${alert.id}/acknowledge`, { reason: values["reason"], ...until }, how);
+}
+
+export function reopen(alert: Alert, how: How): Promise<Answer<Alert>> {
+  return change("POST", `alerts/${alert.id}/reopen`, {}, how);
 }
 
 export function useProjectGrid(project: string) {

@@ -21,7 +21,7 @@ import { useSubnets } from "../subnets/queries";
 import { textOf } from "./document";
 import { PlanGrid } from "./PlanGrid";
 import { PlanPicture } from "./PlanPicture";
-import { removePlan, send, useDepartures, usePlan, type Plan, type There } from "./queries";
+import { removePlan, send, settle, useDepartures, usePlan, type Plan, type There } from "./queries";
 
 export function PlanPage() {
   const { id = "" } = useParams();
@@ -37,6 +37,7 @@ export function PlanPage() {
 function PlanView({ plan }: { plan: Plan }) {
   const now = useWhatIsThere(plan);
   const departures = useDepartures(String(plan.id));
+  const [settling, setSettling] = useState<{ slot: string; how: string } | null>(null);
   return (
     <Stack sx={{ gap: 2 }}>
       <Typography color="text.secondary">
@@ -67,12 +68,42 @@ function PlanView({ plan }: { plan: Plan }) {
               columns={[
                 { head: "Slot", cell: (row) => row.slot || "—" },
                 { head: "What", cell: (row) => row.what },
+                { head: "To put it right", cell: (row) => row.step },
+                {
+                  head: "",
+                  label: "Settle",
+                  cell: (row) =>
+                    row.accepted
+                      ? "taken over"
+                      : row.slot && (
+                          <>
+                            <Button size="small" aria-label={`Take over ${row.slot}`} onClick={() => setSettling({ slot: row.slot, how: "take over" })}>
+                              Take over
+                            </Button>
+                            {!["gone", "families"].includes(row.kind) && (
+                              <Button size="small" aria-label={`Put right ${row.slot}`} onClick={() => setSettling({ slot: row.slot, how: "put right" })}>
+                                Put right
+                              </Button>
+                            )}
+                          </>
+                        ),
+                },
                 { head: "Subnet", cell: (row) => (row.subnet ? <Link component={RouterLink} to={`/subnets/${row.subnet.id}`}>{row.subnet.name}</Link> : "—") },
               ]}
             />
           )}
         </Listed>
       </Card>
+      {settling && (
+        <ConfirmChange
+          title={settling.how === "take over" ? "Take the departure over into the plan" : "Put the departure right"}
+          chain={[plan.realm.name, plan.project.name, plan.name, settling.slot]}
+          command={`lentra plan settle ${plan.name} ${settling.slot} --${settling.how.replace(" ", "-")}`}
+          run={(how) => settle(plan, settling, how)}
+          describe={() => (settling.how === "take over" ? "The plan accepts what is there." : "What is there becomes what the plan says.")}
+          onClose={() => setSettling(null)}
+        />
+      )}
       <details>
         <summary>The plan as text</summary>
         <CommandLine text={plan.source || textOf(plan.document)} label="plan" />

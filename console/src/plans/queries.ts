@@ -52,6 +52,11 @@ export function send(written: Written, options: object, preview: boolean, why: s
   });
 }
 
+/** Take a departure over into the plan, or put it right. */
+export function settle(plan: Plan, departure: { slot: string; how: string }, how: How): Promise<Answer<Plan>> {
+  return change("POST", `plans/${plan.id}/settle`, departure, how);
+}
+
 export function removePlan(id: number, words: GiveBack, how: How): Promise<Answer<Plan>> {
   return change("POST", `plans/${id}/remove`, words, how);
 }

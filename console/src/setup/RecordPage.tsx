@@ -20,6 +20,7 @@ import { useTitle } from "../parts/useTitle";
 import type { Entry, Subnet } from "../subnets/queries";
 import { cellText } from "./cells";
 import { Holdings } from "./Holdings";
+import { Tags } from "./Tags";
 import { KINDS, type Kind } from "./kinds";
 import { useRecord, useUse, type AnyRecord } from "./queries";
 
@@ -64,6 +65,7 @@ function About({ kind, record, path }: { kind: Kind; record: AnyRecord; path: st
         </CardContent>
       </Card>
       {kind.word === "project" && <Holdings id={record.id} name={called} />}
+      {(kind.word === "zone" || kind.word === "region") && <Tags of={kind.word} id={record.id} name={called} />}
       {HOLDS.includes(kind.word) && <Held kind={kind} record={record} />}
       {grows && <OwnerGrowth kind={grows} name={called} />}
       <Past record={record} />

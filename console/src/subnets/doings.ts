@@ -4,7 +4,7 @@ import type { Field, Kind } from "../setup/kinds";
 import type { Subnet } from "./queries";
 
 export interface Doing {
-  what: "grow" | "shrink" | "room" | "replace" | "attach" | "detach" | "confirm";
+  what: "grow" | "shrink" | "room" | "replace" | "attach" | "detach" | "confirm" | "bring-back" | "hand-over";
   title: string;
   fields: Field[];
   role: "requester" | "planner";
@@ -74,6 +74,20 @@ export const DOINGS: Doing[] = [
       { name: "purpose", label: "What for", help: "needed for many-to-one" },
       { name: "move", label: "Take it away from where it is now", kind: "yes-no" },
     ],
+  },
+  {
+    what: "bring-back",
+    title: "Bring back",
+    role: "requester",
+    fits: (subnet) => subnet.state === "cooling",
+    fields: [],
+  },
+  {
+    what: "hand-over",
+    title: "Hand over to another project",
+    role: "requester",
+    fits: (subnet) => subnet.state === "active" || subnet.state === "retiring",
+    fields: [{ name: "project", label: "Project", kind: "ref", of: "projects", needed: true }],
   },
   { what: "detach", title: "Detach", role: "requester", fits: (subnet) => subnet.attached_to !== "", fields: [] },
 ];

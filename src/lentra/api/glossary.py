@@ -60,6 +60,7 @@ GLOSSARY = {
     "attached_for": "What it is attached for.",
     "home_region": "The region where it is at home.",
     "cost_centre": "Who bears its costs.",
+    "differs": "Whether its tag is another than that of the subnet.",
     "site": "What kind of site it is: hall, room, edge, cloud, office or other.",
     "zones_per_project": "How many of its zones a project may use; null for all.",
     "secondary": "A further address of the host that has the same name.",

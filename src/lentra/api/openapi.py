@@ -53,6 +53,8 @@ class Described(AutoSchema):
         noun = _camel(COLLECTIONS[parts[0]])
         if len(parts) == 3:
             return noun + _pascal(parts[2])
+        if len(parts) == 2 and parts[1][0] != "{":  # of the collection as a whole
+            return _camel(f"add-{parts[1]}-{parts[0]}")
         if parts[0] in _MADE_OTHERWISE and self.method == "POST":
             return _MADE_OTHERWISE[parts[0]]
         verb = {"GET": "show", "PATCH": "edit", "DELETE": "remove", "POST": "add"}[self.method]
@@ -92,6 +94,8 @@ COLLECTIONS = {  # in the address -> one of them
     "keep-outs": "keep-out",
     "people": "person",
     "planned-needs": "planned-need",
+    "tag-ranges": "tag-range",
+    "tag-members": "tag-member",
     "plans": "plan",
     "pools": "pool",
     "projects": "project",

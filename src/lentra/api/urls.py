@@ -18,6 +18,7 @@ from lentra.api.views import (
     sizing,
     space_map,
     subnets,
+    tags,
     tools,
 )
 
@@ -31,6 +32,8 @@ router.register("projects", projects.ProjectViews, "project")
 router.register("pools", pools.PoolViews, "pool")
 router.register("keep-outs", setup.KeepOutViews, "keep-out")
 router.register("planned-needs", setup.PlannedNeedViews, "planned-need")
+router.register("tag-ranges", tags.TagRangeViews, "tag-range")
+router.register("tag-members", tags.TagMemberViews, "tag-member")
 router.register("reservations", setup.ReservationViews, "reservation")
 router.register("people", setup.PersonViews, "person")
 router.register("subnets", subnets.SubnetViews, "subnet")
@@ -55,6 +58,8 @@ urlpatterns = [
     path("v1/candidates", tools.CandidatesView.as_view(), name="candidates"),
     path("v1/whereabouts", tools.WhereaboutsView.as_view(), name="whereabouts"),
     path("v1/public-use", projects.PublicUseView.as_view(), name="public-use"),
+    path("v1/zones/<str:ref>/tags", tags.ZoneTagsView.as_view(), name="zone-tags"),
+    path("v1/regions/<str:ref>/tags", tags.RegionTagsView.as_view(), name="region-tags"),
     path("v1/search", tools.SearchView.as_view(), name="search"),
     path("v1/map", space_map.SpaceMapView.as_view(), name="map"),
     path("v1/usage", tools.UsageView.as_view(), name="usage"),
@@ -69,6 +74,8 @@ urlpatterns = [
     path("v1/subnets/<str:ref>/headroom", foresight.BlockHeadroomView.as_view(), name="subnet-headroom"),
     path("v1/expected-plans", foresight.ExpectPlanView.as_view(), name="expect-plan"),
     path("v1/alerts", foresight.AlertsView.as_view(), name="alerts"),
+    path("v1/alerts/<int:number>/acknowledge", foresight.AcknowledgeView.as_view(), name="acknowledge-alert"),
+    path("v1/alerts/<int:number>/reopen", foresight.ReopenView.as_view(), name="reopen-alert"),
     path("v1/pools/<str:ref>/headroom", headroom.PoolHeadroomView.as_view(), name="pool-headroom"),
     path("v1/projects/<str:ref>/headroom", headroom.ProjectHeadroomView.as_view(), name="project-headroom"),
     path("v1/zones/<str:ref>/headroom", headroom.ZoneHeadroomView.as_view(), name="zone-headroom"),

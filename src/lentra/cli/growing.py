@@ -69,6 +69,23 @@ def add_commands(commands: Any) -> None:
     _finish(command, _replace)
 
     command = commands.add_parser(
+        "bring-back",
+        help="have a subnet in use again that was given back and still cools",
+        epilog="example: lentra list --state cooling",
+    )
+    command.add_argument("subnet", help="its name or number")
+    _finish(command, _bring_back)
+
+    command = commands.add_parser(
+        "hand-over",
+        help="hand a subnet over to another project",
+        epilog="example: lentra hand-over ticketing-ml-1-app-01 harbour-services --preview",
+    )
+    command.add_argument("subnet", help="its name or number")
+    command.add_argument("project", help="who is to have it")
+    _finish(command, _hand_over)
+
+    command = commands.add_parser(
         "confirm",
         help="turn a held subnet into an active one",
         epilog="example: lentra list --state held",
@@ -148,6 +165,29 @@ def _replace(options: argparse.Namespace) -> int:
     def words(made: dict[str, Any]) -> str:
         subnet = made["subnets"][0]
         return f"hand out {cell(subnet['blocks'])} as {subnet['name']}; {options.subnet} retires until it is given back"
+
+    confirmed_change(options, call, words)
+    return DONE
+
+
+def _bring_back(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.subnets.bring_back(options.subnet, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda subnet: f"bring {cell(subnet['blocks'])} back as {subnet['name']}")
+    return DONE
+
+
+def _hand_over(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.subnets.hand_over(options.subnet, options.project, preview=preview, why=options.why)
+
+    def words(subnet: dict[str, Any]) -> str:
+        return f"hand {subnet['name']}, {cell(subnet['blocks'])}, over to project {subnet['project']['name']}"
 
     confirmed_change(options, call, words)
     return DONE

@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import csv
-import io
-import sys
 from itertools import islice
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.looking import given
-from lentra.cli.options import Empty, Several, add_limit
+from lentra.cli.options import Empty, Several, add_limit, read_table
 from lentra.cli.output import cell, grouped, show_list, show_record, show_rows, styled
 
 if TYPE_CHECKING:
@@ -258,22 +254,12 @@ def _add(options: argparse.Namespace) -> int:
 
 
 def _records(path: str) -> list[dict[str, Any]]:
-    """The records of a CSV file; its first line names the columns, with commas, semicolons or tabs between them."""
-    try:
-        text = sys.stdin.read() if path == "-" else Path(path).read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as fault:
-        raise WrongUse(f"{path} cannot be read: {fault}") from None
-    head = text.split("\n", 1)[0]
-    rows = csv.DictReader(io.StringIO(text), delimiter=max(",;\t", key=head.count), skipinitialspace=True)
-    columns = [(name or "").strip().lower() for name in rows.fieldnames or ()]
-    if unknown := [name for name in columns if name not in _LISTED]:
-        raise WrongUse(f"{path} has a column {unknown[0]!r}: columns are {', '.join(_LISTED)}")
-    rows.fieldnames = columns
-    return [_record(path, n, row) for n, row in enumerate(rows, 2)]
+    """The records of a CSV file."""
+    return [_record(path, n, row) for n, row in enumerate(read_table(path, _LISTED), 2)]
 
 
 def _record(path: str, line: int, row: dict[str, Any]) -> dict[str, Any]:
-    values = {name: text.strip() for name, text in row.items() if name and text and text.strip()}
+    values: dict[str, Any] = dict(row)
     for name in ("secondary", "pair"):
         if name in values:
             values[name] = values[name].lower() in ("yes", "true", "1", "x")

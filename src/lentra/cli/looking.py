@@ -14,7 +14,19 @@ from lentra.cli.output import SHAPE, WHOLE, bar, cell, grouped, show_list, show_
 if TYPE_CHECKING:
     from lentra.client import Client
 
-SUBNET_COLUMNS = ("name", "blocks", "state", "project", "zone", "tier", "tag", "pool", "hosts", "purpose")
+SUBNET_COLUMNS = (
+    "name",
+    "blocks",
+    "state",
+    "project",
+    "zone",
+    "tier",
+    "tag",
+    "outer_tag",
+    "pool",
+    "hosts",
+    "purpose",
+)
 _FILTERS = (
     *("realm", "pool", "project", "region", "zone", "tier", "state", "family"),
     *("length", "wider_than", "label", "inside", "covering", "text", "tag", "plan", "since", "until", "order"),

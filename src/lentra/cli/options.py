@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable
+import csv
+import io
+import sys
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 
@@ -61,6 +65,29 @@ def positive(text: str) -> int:
     if not text.isascii() or not text.isdigit() or int(text) < 1:
         raise argparse.ArgumentTypeError(f"{text!r} is not a number from 1")
     return int(text)
+
+
+def read_table(path: str, columns: Sequence[str]) -> list[dict[str, str]]:
+    """The rows of a CSV file, without their empty cells.
+
+    Its first line names the columns, with commas, semicolons or tabs between them; ``-`` is what comes in.
+    """
+    try:
+        text = sys.stdin.read() if path == "-" else Path(path).read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as fault:
+        raise WrongUse(f"{path} cannot be read: {fault}") from None
+    head = text.split("\n", 1)[0]
+    rows = csv.DictReader(io.StringIO(text), delimiter=max(",;\t", key=head.count), skipinitialspace=True)
+    names = [(name or "").strip().lower().replace(" ", "_") for name in rows.fieldnames or ()]
+    if unknown := [name for name in names if name not in columns]:
+        raise WrongUse(f"{path} has a column {unknown[0]!r}: columns are {', '.join(columns)}")
+    rows.fieldnames = names
+    found = []
+    for line, row in enumerate(rows, 2):
+        if None in row:
+            raise WrongUse(f"{path}, line {line}: it has more cells than there are columns")
+        found.append({name: cell.strip() for name, cell in row.items() if cell and cell.strip()})
+    return found
 
 
 def add_limit(command: argparse.ArgumentParser, usual: int = 100) -> None:

@@ -86,6 +86,19 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_show)
 
     command = verbs.add_parser(
+        "settle",
+        help="settle a departure: take it over into the plan, or put it right",
+        epilog="example: lentra plan show tide-halls",
+    )
+    command.add_argument("ref", help="name or number")
+    command.add_argument("slot", help="the slot that has departed, such as nc-1/app/1")
+    way = command.add_mutually_exclusive_group(required=True)
+    way.add_argument("--take-over", action="store_true", help="the plan accepts what is there")
+    way.add_argument("--put-right", action="store_true", help="what is there becomes what the plan says")
+    add_change_options(command)
+    command.set_defaults(run=_settle)
+
+    command = verbs.add_parser(
         "remove",
         help="remove a plan",
         epilog="example: lentra plan remove tide-halls --give-back --despite-use --preview",
@@ -209,7 +222,17 @@ def _show(options: argparse.Namespace) -> int:
     departures = client.plans.departures(plan["id"])
     print(styled(f"{grouped(len(departures))} departures from the plan", "bold" if departures else "dim"))
     if departures:
-        show_rows(departures, ("slot", "what", "subnet"), "table")
+        show_rows(departures, ("slot", "what", "subnet", "step", "accepted"), "table")
+    return DONE
+
+
+def _settle(options: argparse.Namespace) -> int:
+    client, how = client_for(options), "take over" if options.take_over else "put right"
+
+    def call(preview: bool) -> Answer:
+        return client.plans.settle(options.ref, options.slot, how, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda plan: f"{how}: slot {options.slot} of plan {plan['name']}")
     return DONE
 
 

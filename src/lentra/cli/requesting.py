@@ -63,6 +63,12 @@ def add_subnet_verbs(commands: Any, asking: str) -> None:
     where.add_argument("--placement", choices=["snug", "low", "roomy"], help="how free space is chosen")
     where.add_argument("--beside", help="next to this subnet or prefix")
     where.add_argument(
+        "--despite-unsure",
+        action="store_const",
+        const=True,
+        help="although a keep-out over the prefix, which is likely or unsure, says otherwise",
+    )
+    where.add_argument(
         "--away-from",
         action=Several,
         help="sharing no address with these subnets or prefixes; several with commas",
@@ -146,7 +152,7 @@ def _request(options: argparse.Namespace) -> int:
     client = client_for(options)
     names = ("project", "tier", "zone", "region", "hosts", "growth", "length", "prefix", "count", "pool")
     names += ("placement", "beside", "away_from", "name", "purpose", "notes", "room")  # type: ignore[assignment]
-    names += ("reservation",)  # type: ignore[assignment]
+    names += ("reservation", "despite_unsure")  # type: ignore[assignment]
     names += ("hold_minutes", "tag", "outer_tag", "gateway", "service")  # type: ignore[assignment]
     wanted = given(options, *names)
     if options.family:

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.kinds import KINDS, UNSET, Kind, Option, read_length
 from lentra.cli.looking import given, show_holdings
-from lentra.cli.options import Empty, Several, add_limit, read_bits
+from lentra.cli.options import Empty, Several, add_limit, read_bits, read_table
 from lentra.cli.output import grouped, show_list, show_record, show_rows, styled
 
 if TYPE_CHECKING:
@@ -36,11 +36,15 @@ def _plural(kind: Kind) -> str:
 
 
 def _one(kind: Kind) -> str:
-    word = {"need": "planned need", "rule-sheet": "rule sheet"}.get(kind.word, kind.word)
-    return f"a {word}"
+    word = {"need": "planned need"}.get(kind.word, kind.word)
+    return f"a {word.replace('-', ' ') if word != 'keep-out' else word}"
 
 
 _SINGLE = {
+    "source": "part of how it is known",
+    "before": "in force since before that day, such as 2024-01-01",
+    "review_by": "to be looked at again by that day, such as 2027-01-01",
+    "differs": "those whose tag is another than the subnet's, or the others",
     "label": "with this label: key, or key=value",
     "ending_within": "days until it falls back",
     "top": "carved out of no other pool, or out of one",
@@ -54,7 +58,7 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
     for name in kind.filters:
         single = name in _SINGLE
         words = _SINGLE.get(name, f"of this {name}; several with commas")
-        choices = ("true", "false") if name == "top" else known[name].choices if name in known else ()
+        choices = ("true", "false") if name in ("top", "differs") else known[name].choices if name in known else ()
         command.add_argument(
             f"--{name.replace('_', '-')}",
             dest=name,
@@ -96,6 +100,30 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
 
     if kind.word == "person":
         _add_person_verbs(verbs)
+    if kind.word == "keep-out":
+        command = verbs.add_parser(
+            "add-several",
+            help="add all keep-outs of a CSV file, or none",
+            epilog="example: lentra keep-out add-several yard.csv --realm fleet --reason 'partner yard' --preview",
+        )
+        command.add_argument("file", help="a CSV file (- for what comes in), its first line naming the columns")
+        command.add_argument("--realm", required=True, help="in this realm")
+        for name in ("reason", "kind", "source", "since", "certainty", "review-on"):
+            command.add_argument(f"--{name}", help=f"{name.replace('-', ' ')} of those that say none")
+        command.add_argument(
+            "--despite-use", action="store_true", default=None, help="over space in use, as clashes"
+        )
+        add_change_options(command)
+        command.set_defaults(run=_add_several)
+    if kind.word in ("zone", "region"):
+        command = verbs.add_parser(
+            "tags",
+            help="segment tags there: used, free, their ranges, the next free one, ends that differ",
+            epilog=f"example: lentra {kind.word} tags {'nc-1' if kind.word == 'zone' else 'north-coast'}",
+        )
+        command.add_argument("ref", help="name or number")
+        command.add_argument("--outer-tag", type=int, help="those under this outer tag")
+        command.set_defaults(run=lambda options: _tags(options, kind.word))
     if kind.word == "project":
         command = verbs.add_parser(
             "holdings",
@@ -313,6 +341,48 @@ def _add_range(options: argparse.Namespace) -> int:
         return client.pools.add_range(options.ref, preview=preview, why=options.why, **what)
 
     return _confirm(options, call, lambda pool: f"add {pool['ranges'][-1]} to pool {_called(pool)}")
+
+
+_KEEP_OUT_COLUMNS = ("range", "reason", "kind", "source", "since", "certainty", "review_on")
+
+
+def _add_several(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    rows = read_table(options.file, _KEEP_OUT_COLUMNS)
+    shared = given(options, "realm", *_KEEP_OUT_COLUMNS[1:], "despite_use")
+
+    def call(preview: bool) -> Answer:
+        return client.keep_outs.several(rows, preview=preview, why=options.why, **shared)
+
+    def words(made: dict[str, Any]) -> str:
+        ranges = [one["range"] for one in made["keep_outs"]]
+        more = f" and {len(ranges) - 8} more" if len(ranges) > 8 else ""
+        return f"add {len(ranges)} keep-outs to realm {options.realm}: {', '.join(ranges[:8])}{more}"
+
+    return _confirm(options, call, words)
+
+
+def _tags(options: argparse.Namespace, of: str) -> int:
+    found = client_for(options).tags(**{of: options.ref}, outer_tag=options.outer_tag or 0)
+    if options.output != "table":
+        show_record(found, options.output)
+        return DONE
+    show_rows(found["used"], ("tag", "subnet", "tier", "place"), "table")
+    if found["ranges"]:
+        print(styled("ranges", "bold"))
+        show_rows(
+            found["ranges"], ("first", "last", "place", "tier", "forbidden", "purpose", "used", "free"), "table"
+        )
+    print(f"free: {', '.join(found['free']) or 'none'}")
+    print(f"next: {found['next'] or 'none'}; after the last in use: {found['after_last'] or 'none'}")
+    if found["outer_tags"]:
+        print(f"outer tags in use: {', '.join(map(str, found['outer_tags']))}")
+    for member in found["differing"]:
+        print(
+            f"{member['name']} ({member['kind']}) has tag {member['tag']}, subnet {member['subnet']['name']} has "
+            f"{member['subnet_tag']}: they do not hear one another"
+        )
+    return DONE
 
 
 def _holdings(options: argparse.Namespace) -> int:

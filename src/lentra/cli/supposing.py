@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from lentra.cli.context import DONE, client_for, read_file
+from lentra.cli.context import DONE, add_change_options, client_for, confirmed_change, read_file
 from lentra.cli.looking import given
-from lentra.cli.options import Several, add_limit, read_bits
+from lentra.cli.options import Several, add_limit, positive, read_bits
 from lentra.cli.output import WHOLE, bar, counted, grouped, show_list, show_record, show_rows, styled
+
+if TYPE_CHECKING:
+    from lentra.client import Answer
 
 
 def _need(text: str) -> dict[str, Any]:
@@ -58,7 +61,33 @@ def add_commands(commands: Any) -> None:
     command.add_argument("--pool", action=Several, help="of this pool; several with commas")
     command.add_argument("--resolved", action="store_const", const="true", help="also those that are over")
     add_limit(command)
+    command.add_argument(
+        "--acknowledged",
+        choices=("true", "false"),
+        help="those that somebody looks after, or those that nobody does",
+    )
     command.set_defaults(run=_alerts)
+
+    parser = commands.add_parser(
+        "alert", help="acknowledge and mute alerts", epilog="example: lentra alerts --acknowledged false"
+    )
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    command = verbs.add_parser(
+        "acknowledge",
+        help="say that somebody looks after one; nobody is told of it for a while",
+        epilog="example: lentra alert acknowledge 1 --reason 'space comes back in May' --until 2027-05-01 --preview",
+    )
+    command.add_argument("number", type=positive, help="its number")
+    command.add_argument("--reason", required=True, help="who looks after it, and how")
+    command.add_argument("--until", help="nobody is told of it until then, such as 2027-03-01")
+    add_change_options(command)
+    command.set_defaults(run=_acknowledge)
+    command = verbs.add_parser(
+        "reopen", help="take the acknowledgement of one back", epilog="example: lentra alert reopen 1 --preview"
+    )
+    command.add_argument("number", type=positive, help="its number")
+    add_change_options(command)
+    command.set_defaults(run=_reopen)
 
 
 def _what_if(options: argparse.Namespace) -> int:
@@ -149,8 +178,8 @@ def _compact(options: argparse.Namespace) -> int:
 
 
 def _alerts(options: argparse.Namespace) -> int:
-    columns = ("since", "realm", "pool", "family", "threshold", "stage", "state", "text")
-    filters = given(options, "realm", "pool", "resolved")
+    columns = ("id", "since", "realm", "pool", "family", "threshold", "stage", "state", "text")
+    filters = given(options, "realm", "pool", "resolved", "acknowledged")
     shown = dict if options.output in WHOLE else _told_alert
     show_list(options, client_for(options).alerts, filters, columns, shown)
     return DONE
@@ -158,4 +187,30 @@ def _alerts(options: argparse.Namespace) -> int:
 
 def _told_alert(row: Any) -> dict[str, Any]:
     state, since = "over" if row["resolved_at"] else "open", row["opened_at"][:16].replace("T", " ")
+    if row["acknowledged_by"] and not row["resolved_at"]:
+        until = f", muted until {row['muted_until'][:16].replace('T', ' ')}" if row["muted_until"] else ""
+        state = f"{row['acknowledged_by']}: {row['acknowledged_why']}{until}"
     return {**row, "state": state, "since": since}
+
+
+def _acknowledge(options: argparse.Namespace) -> int:
+    client, until = client_for(options), options.until
+    if until and "T" not in until:
+        until = f"{until}T00:00:00Z"
+
+    def call(preview: bool) -> Answer:
+        return client.acknowledge_alert(options.number, options.reason, until, preview=preview, why=options.why)
+
+    muted = f", and mute it until {options.until}" if until else ""
+    confirmed_change(options, call, lambda alert: f"acknowledge alert {alert['id']} ({alert['text']}){muted}")
+    return DONE
+
+
+def _reopen(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.reopen_alert(options.number, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda alert: f"take alert {alert['id']} up again ({alert['text']})")
+    return DONE

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from lentra.client.answers import Answer, Record, part
 from lentra.client.calling import Call, Tries, next_page, of_change, settings_of
-from lentra.client.collections import Collection, People, Plans, Pools, Projects, Subnets
+from lentra.client.collections import Collection, KeepOuts, People, Plans, Pools, Projects, Subnets
 
 if TYPE_CHECKING:
     import httpx
@@ -67,11 +67,13 @@ class Client:
         self.tiers = Collection(self, "tiers")
         self.projects = Projects(self, "projects")
         self.pools = Pools(self, "pools")
-        self.keep_outs = Collection(self, "keep-outs")
+        self.keep_outs = KeepOuts(self, "keep-outs")
         self.people = People(self, "people")
         self.tokens = Collection(self, "tokens")
         self.subnets = Subnets(self, "subnets")
         self.reservations = Collection(self, "reservations")
+        self.tag_ranges = Collection(self, "tag-ranges")
+        self.tag_members = Collection(self, "tag-members")
         self.planned_needs = Collection(self, "planned-needs")
         self.addresses = Collection(self, "addresses")
         self.plans = Plans(self, "plans")
@@ -174,6 +176,11 @@ class Client:
         """All plain facts about a prefix, under a ``sheet`` or a ``pool``'s."""
         return self._record("explain", {"prefix": prefix, **what})
 
+    def tags(self, zone: str | None = None, region: str | None = None, outer_tag: int = 0) -> Record:
+        """Segment tags of a zone or region: used and free, ranges, the next free one, members that differ."""
+        place = f"zones/{part(zone)}" if zone else f"regions/{part(region or '')}"
+        return self._record(f"{place}/tags", {"outer_tag": outer_tag})
+
     def public_use(self, **query: Any) -> Iterator[Record]:
         """How many public addresses each project holds, of its quota, and how many of them lie idle."""
         return self.pages("public-use", query)
@@ -222,6 +229,17 @@ class Client:
     def growth(self, kind: str, ref: str | int, **window: Any) -> list[Record]:
         """How a ``project``, a ``zone`` or all pools of a ``realm`` grow, per family."""
         return list(self.call("GET", f"{kind}s/{part(ref)}/headroom", query=window).json())
+
+    def acknowledge_alert(
+        self, number: int, reason: str, until: str | None = None, *, preview: bool = False, why: str = ""
+    ) -> Answer[Any]:
+        """Say that somebody looks after an alert; ``until`` a moment nobody is told of it."""
+        body = {"reason": reason, **({"until": until} if until else {})}
+        return self.change("POST", f"alerts/{number}/acknowledge", body, preview=preview, why=why)
+
+    def reopen_alert(self, number: int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Take the acknowledgement of an alert back."""
+        return self.change("POST", f"alerts/{number}/reopen", {}, preview=preview, why=why)
 
     def alerts(self, **of: Any) -> Iterator[Record]:
         """Thresholds that are reached or near, of a ``realm`` or ``pool``; with ``resolved=True`` also those over."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from lentra.client.answers import Answer, Caller, Record, part
@@ -156,6 +156,14 @@ class Subnets(Collection):
         """Turn a held subnet into an active one."""
         return self._do(ref, "confirm", {}, preview, why)
 
+    def bring_back(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Have a subnet that cools in use again."""
+        return self._do(ref, "bring-back", {}, preview, why)
+
+    def hand_over(self, ref: str | int, project: str, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Hand a subnet over to another project."""
+        return self._do(ref, "hand-over", {"project": project}, preview, why)
+
     def attach(
         self,
         ref: str | int,
@@ -196,6 +204,17 @@ class Subnets(Collection):
     def neighbours(self, ref: str | int) -> Any:
         """What lies around each block of a subnet."""
         return list(self.client.call("GET", f"subnets/{part(ref)}/neighbours").json())
+
+
+class KeepOuts(Collection):
+    """Keep-outs, one by one or several together."""
+
+    def several(
+        self, rows: Sequence[Mapping[str, Any]], *, preview: bool = False, why: str = "", **shared: Any
+    ) -> Answer[Any]:
+        """Add all of ``rows`` or none; ``realm`` and whatever else is ``shared`` holds for each that does not say it."""
+        body = {**shared, "rows": [dict(row) for row in rows]}
+        return self.client.change("POST", "keep-outs/several", body, preview=preview, why=why)
 
 
 class Projects(Collection):
@@ -239,6 +258,11 @@ class Plans(Collection):
     def departures(self, ref: str | int) -> list[Record]:
         """Where the registry has departed from a committed plan."""
         return list(self.client.pages(f"plans/{part(ref)}/departures", {"limit": 1000}))
+
+    def settle(self, ref: str | int, slot: str, how: str, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Settle the departure of a slot: ``take over`` into the plan, or ``put right``."""
+        body = {"slot": slot, "how": how}
+        return self.client.change("POST", f"plans/{part(ref)}/settle", body, preview=preview, why=why)
 
     def remove(
         self,

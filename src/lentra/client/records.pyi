@@ -1,5 +1,9 @@
 # Written by script/client_stubs.py from the OpenAPI document: `script/lint --fix` writes it anew.
 from typing import Any, Literal, NotRequired, TypedDict
+class AcknowledgeRequest(TypedDict):
+    reason: str
+    until: NotRequired[str | None]
+    proposal: NotRequired[str | None]
 class Address(TypedDict):
     id: int
     version: int
@@ -30,7 +34,11 @@ class Alert(TypedDict):
     opened_at: str
     resolved_at: str | None
     text: str
-AlertKindEnum = Literal["threshold", "verification"]
+    acknowledged_by: str | None
+    acknowledged_at: str | None
+    acknowledged_why: str
+    muted_until: str | None
+AlertKindEnum = Literal["threshold", "verification", "review"]
 class AttachRequest(TypedDict):
     target: NotRequired[str]
     record: NotRequired[str]
@@ -184,8 +192,20 @@ class Compaction(TypedDict):
     why: str | None
 class Departure(TypedDict):
     slot: str
+    kind: str
     what: str
+    step: str
+    accepted: bool
     subnet: Named | None
+class Differing(TypedDict):
+    id: int
+    name: str
+    kind: str
+    tag: int
+    outer_tag: int
+    subnet: Named
+    subnet_tag: int | None
+    subnet_outer_tag: int
 EnvironmentEnum = Literal["production", "staging", "test", "development"]
 class ExpectPlanRequest(TypedDict):
     text: NotRequired[str]
@@ -298,6 +318,9 @@ class GrowthStep(TypedDict):
     moves_first: bool
     in_the_way: list[InTheWay]
     why: str
+class HandOverRequest(TypedDict):
+    project: str | int | dict[str, Any]
+    proposal: NotRequired[str | None]
 class HandedOut(TypedDict):
     subnets: list[Subnet]
     why: list[str]
@@ -370,6 +393,7 @@ class KeepOut(TypedDict):
     source: NotRequired[str]
     since: NotRequired[str | None]
     certainty: NotRequired[CertaintyEnum]
+    review_on: NotRequired[str | None]
 KeepOutKindEnum = Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"]
 class KeepOutRequest(TypedDict):
     realm: str | int | dict[str, Any]
@@ -379,7 +403,29 @@ class KeepOutRequest(TypedDict):
     source: NotRequired[str]
     since: NotRequired[str | None]
     certainty: NotRequired[CertaintyEnum]
+    review_on: NotRequired[str | None]
     despite_use: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class KeepOutRowRequest(TypedDict):
+    range: str
+    reason: NotRequired[str]
+    kind: NotRequired[KeepOutKindEnum]
+    source: NotRequired[str]
+    since: NotRequired[str | None]
+    certainty: NotRequired[CertaintyEnum]
+    review_on: NotRequired[str | None]
+class KeepOutsMade(TypedDict):
+    keep_outs: list[KeepOut]
+class KeepOutsRequest(TypedDict):
+    reason: NotRequired[str]
+    kind: NotRequired[KeepOutKindEnum]
+    source: NotRequired[str]
+    since: NotRequired[str | None]
+    certainty: NotRequired[CertaintyEnum]
+    review_on: NotRequired[str | None]
+    realm: str | int | dict[str, Any]
+    despite_use: NotRequired[bool]
+    rows: list[KeepOutRowRequest]
     proposal: NotRequired[str | None]
 class Kept(TypedDict):
     id: int
@@ -571,6 +617,7 @@ class PatchedKeepOutRequest(TypedDict):
     source: NotRequired[str]
     since: NotRequired[str | None]
     certainty: NotRequired[CertaintyEnum]
+    review_on: NotRequired[str | None]
     despite_use: NotRequired[bool]
     proposal: NotRequired[str | None]
 class PatchedPersonRequest(TypedDict):
@@ -691,6 +738,23 @@ class PatchedSubnetEditRequest(TypedDict):
     ipv6_hosts: NotRequired[Ipv6HostsEnum | BlankEnum]
     name_servers: NotRequired[list[str]]
     dns_suffix: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedTagMemberRequest(TypedDict):
+    subnet: NotRequired[str | int | dict[str, Any]]
+    name: NotRequired[str]
+    kind: NotRequired[TagMemberKindEnum]
+    tag: NotRequired[int | None]
+    outer_tag: NotRequired[int]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedTagRangeRequest(TypedDict):
+    first: NotRequired[int]
+    last: NotRequired[int]
+    zone: NotRequired[str | int | dict[str, Any] | None]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    tier: NotRequired[str | int | dict[str, Any] | None]
+    forbidden: NotRequired[bool]
+    purpose: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedTierRequest(TypedDict):
     name: NotRequired[str]
@@ -1063,6 +1127,11 @@ class ServiceRange(TypedDict):
     default_service: str
     name_service: str
     services: str
+SettleHowEnum = Literal["take over", "put right"]
+class SettleRequest(TypedDict):
+    slot: str
+    how: SettleHowEnum
+    proposal: NotRequired[str | None]
 class Sheet(TypedDict):
     id: int
     version: int
@@ -1216,6 +1285,7 @@ class SubnetRequest(TypedDict):
     count: NotRequired[int]
     placement: NotRequired[PlacementEnum | None]
     beside: NotRequired[str | None]
+    despite_unsure: NotRequired[bool]
     away_from: NotRequired[list[str]]
     name: NotRequired[str | None]
     purpose: NotRequired[str]
@@ -1235,6 +1305,64 @@ class SupposedNeedRequest(TypedDict):
     length: int
     count: NotRequired[int]
     day: str
+class TagMember(TypedDict):
+    id: int
+    version: int
+    subnet: Named
+    name: str
+    kind: NotRequired[TagMemberKindEnum]
+    tag: NotRequired[int | None]
+    outer_tag: NotRequired[int]
+    differs: bool
+    about: NotRequired[str]
+TagMemberKindEnum = Literal["node", "site", "end"]
+class TagMemberRequest(TypedDict):
+    subnet: str | int | dict[str, Any]
+    name: str
+    kind: NotRequired[TagMemberKindEnum]
+    tag: NotRequired[int | None]
+    outer_tag: NotRequired[int]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class TagRange(TypedDict):
+    id: int
+    version: int
+    first: int
+    last: int
+    zone: NotRequired[Named | None]
+    region: NotRequired[Named | None]
+    tier: NotRequired[Named | None]
+    forbidden: NotRequired[bool]
+    purpose: NotRequired[str]
+class TagRangeRequest(TypedDict):
+    first: int
+    last: int
+    zone: NotRequired[str | int | dict[str, Any] | None]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    tier: NotRequired[str | int | dict[str, Any] | None]
+    forbidden: NotRequired[bool]
+    purpose: NotRequired[str]
+    proposal: NotRequired[str | None]
+class TagSpan(TypedDict):
+    id: int
+    first: int
+    last: int
+    place: str
+    tier: str | None
+    forbidden: bool
+    purpose: str
+    used: int
+    free: int
+class Tags(TypedDict):
+    place: Named
+    outer_tag: int
+    outer_tags: list[int]
+    used: list[UsedTag]
+    free: list[str]
+    ranges: list[TagSpan]
+    next: int | None
+    after_last: int | None
+    differing: list[Differing]
 TakeAsEnum = Literal["reserve", "keep out"]
 class TakenReading(TypedDict):
     day: str
@@ -1315,6 +1443,11 @@ class Use(TypedDict):
     used_by: list[UserOf]
     use_count: int
     frozen: list[str]
+class UsedTag(TypedDict):
+    tag: int
+    subnet: Named
+    tier: str
+    place: str
 class UserOf(TypedDict):
     range: str
     kind: str

@@ -117,11 +117,17 @@ class PoolUsage(Collector):
                 if day := outlook.day_of(threshold):
                     days.add_metric([*labels, threshold], (day - today).days)
         alerts = GaugeMetricFamily(
-            "lentra_alerts", "Alerts that are open: 1 for each.", labels=[*names, "kind", "threshold", "stage"]
+            "lentra_alerts", "Alerts that are open and not muted.", labels=[*names, "kind", "threshold", "stage"]
         )
+        now = SystemClock().now()
+        counts: dict[tuple[str, ...], int] = {}
         for alert in Alert.objects.exclude(living=None).select_related("realm", "pool"):
-            labels = [alert.realm.name, alert.pool.name if alert.pool else "", str(alert.family or "")]
-            alerts.add_metric([*labels, alert.kind, alert.threshold or "", alert.stage or ""], 1)
+            where = (alert.realm.name, alert.pool.name if alert.pool else "", str(alert.family or ""))
+            if not alert.is_muted(now):
+                key = (*where, alert.kind, alert.threshold or "", alert.stage or "")
+                counts[key] = counts.get(key, 0) + 1
+        for key, count in counts.items():
+            alerts.add_metric(list(key), count)
         yield from (addresses, share, largest, days, alerts)
 
 

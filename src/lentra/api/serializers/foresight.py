@@ -25,6 +25,19 @@ class AlertSerializer(serializers.Serializer):
     opened_at = serializers.DateTimeField()
     resolved_at = serializers.DateTimeField(allow_null=True)
     text = serializers.CharField()
+    acknowledged_by = serializers.CharField(allow_null=True, help_text="Who looks after it.")
+    acknowledged_at = serializers.DateTimeField(allow_null=True)
+    acknowledged_why = serializers.CharField()
+    muted_until = serializers.DateTimeField(allow_null=True, help_text="Nobody is told of it until then.")
+
+
+class AcknowledgeSerializer(Strict):
+    """That somebody looks after an alert."""
+
+    reason = serializers.CharField(max_length=300, help_text="Who looks after it, and how.")
+    until = serializers.DateTimeField(
+        required=False, allow_null=True, help_text="Nobody is told of it until then; a year at most."
+    )
 
 
 class SupposedNeedSerializer(Strict):

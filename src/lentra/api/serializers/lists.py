@@ -22,10 +22,12 @@ from lentra.api.fields import (
 from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import (
     ADDRESS_KINDS,
+    CERTAINTIES,
     ENVIRONMENTS,
     EXPOSURES,
     GIVES,
     KEEP_OUT_KINDS,
+    MEMBER_KINDS,
     ORIGINS,
     PLAN_STATES,
     RESERVATION_KINDS,
@@ -54,6 +56,14 @@ class PublicUseQuery(OfPages):
     """Whose public addresses, and which page of them."""
 
     project = meant(Project)
+
+
+class TagsQuery(Strict):
+    """Which tags of a place."""
+
+    outer_tag = serializers.IntegerField(
+        required=False, default=0, min_value=0, max_value=4094, help_text="Those under this outer tag; 0 for none."
+    )
 
 
 class GapsQuery(OfPages):
@@ -211,6 +221,9 @@ AlertListQuery = list_query(
     realm=meant(Realm),
     pool=meant(Pool),
     resolved=serializers.BooleanField(required=False, default=False, help_text="Also those that are over."),
+    acknowledged=serializers.BooleanField(
+        required=False, help_text="Those that somebody looks after, or those that nobody does."
+    ),
 )
 
 # Filters of set-up objects by kind, beyond `text`.
@@ -234,7 +247,14 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
         "gives": _words(GIVES),
         "top": _TOP,
     },
-    "keep-out": {"realm": meant(Realm), "kind": _words(KEEP_OUT_KINDS)},
+    "keep-out": {
+        "realm": meant(Realm),
+        "kind": _words(KEEP_OUT_KINDS),
+        "certainty": _words(CERTAINTIES),
+        "source": serializers.CharField(required=False, max_length=100, help_text="Part of how it is known."),
+        "before": serializers.DateField(required=False, help_text="In force since before that day."),
+        "review_by": serializers.DateField(required=False, help_text="To be looked at again by that day."),
+    },
     "reservation": {
         "realm": meant(Realm),
         "pool": meant(Pool),
@@ -244,6 +264,21 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
         "kind": _words(RESERVATION_KINDS),
         "ending_within": serializers.IntegerField(
             required=False, min_value=0, max_value=99_999, help_text="Days until it falls back."
+        ),
+    },
+    "tag range": {
+        "zone": meant(Zone),
+        "region": meant(Region),
+        "tier": meant(Tier),
+        "forbidden": serializers.BooleanField(
+            required=False, help_text="Those that are forbidden, or the others."
+        ),
+    },
+    "tag member": {
+        "subnet": meant(Subnet),
+        "kind": _words(MEMBER_KINDS),
+        "differs": serializers.BooleanField(
+            required=False, help_text="Those whose tag is not the subnet's, or the others."
         ),
     },
     "planned need": {"pool": meant(Pool), "project": meant(Project)},

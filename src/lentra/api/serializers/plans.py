@@ -9,9 +9,10 @@ from rest_framework import serializers
 from lentra.addressing.address_map import gateway_address
 from lentra.addressing.headroom import Usage
 from lentra.addressing.prefix import address_text, range_text
-from lentra.api.fields import RefField, Strict
+from lentra.api.fields import OneOf, RefField, Strict
 from lentra.api.serializers.named import NamedSerializer
 from lentra.registry.models import Plan, Pool
+from lentra.registry.operations.plans.settle_departure import WAYS
 from lentra.registry.plans.proposing import Placed, Proposed
 from lentra.registry.plans.slots import Finding
 
@@ -35,8 +36,20 @@ class DepartureSerializer(serializers.Serializer):
     """Where the registry differs from a committed plan."""
 
     slot = serializers.CharField()
+    kind = serializers.CharField(
+        help_text="What differs: gone, cooling, retiring, length, families, tag, gateway, unwanted, or plan."
+    )
     what = serializers.CharField()
-    subnet = NamedSerializer(allow_null=True)
+    step = serializers.CharField(help_text="What would put it right.")
+    accepted = serializers.BooleanField(help_text="Whether it was taken over into the plan.")
+    subnet = RefField(allow_null=True)
+
+
+class SettleSerializer(Strict):
+    """How the departure of a slot is settled."""
+
+    slot = serializers.CharField(max_length=200)
+    how = OneOf(WAYS)
 
 
 class PlanInSerializer(Strict):

@@ -11,6 +11,8 @@ from rest_framework.validators import UniqueTogetherValidator, UniqueValidator
 
 from lentra.api.fields import LabelsField, OneOf, PrefixField, RangeField, RefField, Several, Strict
 from lentra.registry.models import (
+    CERTAINTIES,
+    KEEP_OUT_KINDS,
     ROLES,
     KeepOut,
     Person,
@@ -21,6 +23,9 @@ from lentra.registry.models import (
     Region,
     Reservation,
     Sheet,
+    Subnet,
+    TagMember,
+    TagRange,
     Tier,
     Token,
     Zone,
@@ -308,9 +313,37 @@ class KeepOutSerializer(RecordSerializer):
             "source",
             "since",
             "certainty",
+            "review_on",
             "despite_use",
         )
         read_only_fields = ("id",)
+
+
+class KeepOutRowSerializer(Strict):
+    """One of several keep-outs; what it does not say is what is said for all."""
+
+    range = RangeField()
+    reason = serializers.CharField(required=False, max_length=300)
+    kind = OneOf(KEEP_OUT_KINDS, required=False)
+    source = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    since = serializers.DateField(required=False, allow_null=True)
+    certainty = OneOf(CERTAINTIES, required=False)
+    review_on = serializers.DateField(required=False, allow_null=True)
+
+
+class KeepOutsSerializer(KeepOutRowSerializer):
+    """Several keep-outs of a realm at once, all or none."""
+
+    range = None  # type: ignore[assignment] # each row has its own
+    realm = RefField(Realm)
+    despite_use = serializers.BooleanField(required=False, default=False)
+    rows = Several(child=KeepOutRowSerializer(), max_length=1000)
+
+
+class KeepOutsMadeSerializer(serializers.Serializer):
+    """Keep-outs that were added."""
+
+    keep_outs = KeepOutSerializer(many=True)
 
 
 class ReservationSerializer(RecordSerializer):
@@ -395,6 +428,30 @@ class PlannedNeedSerializer(RecordSerializer):
             "addresses",
         )
         read_only_fields = ("id", "plan")
+
+
+class TagRangeSerializer(RecordSerializer):
+    """Segment tags of a zone, a region, or everywhere: for a tier, for any, or forbidden."""
+
+    class Meta:
+        model = TagRange
+        fields = (*_ALWAYS, "first", "last", "zone", "region", "tier", "forbidden", "purpose")
+        read_only_fields = ("id",)
+
+
+class TagMemberSerializer(RecordSerializer):
+    """Where the segment of a tag leads to, and the tag that it has there."""
+
+    subnet = RefField(Subnet)
+    differs = serializers.SerializerMethodField(help_text="Whether its tag is another than the subnet's.")
+
+    class Meta:
+        model = TagMember
+        fields = (*_ALWAYS, "subnet", "name", "kind", "tag", "outer_tag", "differs", "about")
+        read_only_fields = ("id",)
+
+    def get_differs(self, member: TagMember) -> bool:
+        return member.pair() != (member.subnet.outer_tag, member.subnet.tag)
 
 
 class PersonSerializer(RecordSerializer):
@@ -508,6 +565,8 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "keep-out": KeepOutSerializer,
     "reservation": ReservationSerializer,
     "planned need": PlannedNeedSerializer,
+    "tag range": TagRangeSerializer,
+    "tag member": TagMemberSerializer,
     "person": PersonSerializer,
 }
 assert set(BY_KIND) == set(KINDS)

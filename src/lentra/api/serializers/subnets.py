@@ -147,6 +147,10 @@ class RequestSerializer(Strict):
     count = serializers.IntegerField(required=False, min_value=1, max_value=256)
     placement = OneOf(["snug", "low", "roomy"], required=False, allow_null=True)
     beside = serializers.CharField(required=False, allow_null=True, max_length=200)
+    despite_unsure = serializers.BooleanField(
+        required=False,
+        help_text="Although a keep-out over the exact prefix, which is likely or unsure, says otherwise.",
+    )
     away_from = Several(
         child=serializers.CharField(max_length=200),
         required=False,
@@ -216,6 +220,12 @@ class RoomSerializer(Strict):
     """How many doublings to keep free."""
 
     doublings = serializers.IntegerField(min_value=0, max_value=8)
+
+
+class HandOverSerializer(Strict):
+    """Who is to have a subnet from now on."""
+
+    project = NameField(help_text="The other project: its name or number.")
 
 
 class AttachSerializer(Strict):

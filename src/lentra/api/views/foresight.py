@@ -13,6 +13,7 @@ from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, run_change
 from lentra.api.reading import find_at_address, plan_meant, read_body
 from lentra.api.serializers.foresight import (
+    AcknowledgeSerializer,
     AlertSerializer,
     BlockHeadroomSerializer,
     CompactionQuerySerializer,
@@ -27,6 +28,7 @@ from lentra.api.serializers.setup import PlannedNeedSerializer
 from lentra.registry.foresight.alerts import alert_facts
 from lentra.registry.foresight.what_if import Supposed, SupposedNeed, what_if
 from lentra.registry.models import Alert, Pool, Subnet
+from lentra.registry.operations.foresight.acknowledge_alert import acknowledge_alert, reopen_alert
 from lentra.registry.operations.plans.expect_plan import expect_plan
 from lentra.registry.reports.block_headroom import block_headroom
 from lentra.registry.reports.compaction import compaction
@@ -49,8 +51,28 @@ class AlertsView(GenericAPIView):
         rows = narrow(Alert.objects.select_related("realm", "pool"), values, "realm", "pool")
         if not values["resolved"]:
             rows = rows.exclude(living=None)
+        if "acknowledged" in values:
+            rows = rows.exclude(acknowledged_by="") if values["acknowledged"] else rows.filter(acknowledged_by="")
         page = self.paginate_queryset(rows)
         return self.get_paginated_response([alert_facts(alert) for alert in page])
+
+
+class AcknowledgeView(APIView):
+    @call("Acknowledge an alert, and mute it", request=AcknowledgeSerializer, responses=answer_of(AlertSerializer))
+    def post(self, request: Request, number: int) -> Response:
+        """Say that somebody looks after an open alert, with a reason; until a moment nobody is told of it."""
+        values = read_body(request, AcknowledgeSerializer)
+        return run_change(
+            request,
+            lambda change: acknowledge_alert(change, number, values["reason"], values.get("until")),
+            alert_facts,
+        )
+
+
+class ReopenView(APIView):
+    @call("Take the acknowledgement of an alert back", request=None, responses=answer_of(AlertSerializer))
+    def post(self, request: Request, number: int) -> Response:
+        return run_change(request, lambda change: reopen_alert(change, number), alert_facts)
 
 
 class WhatIfView(APIView):

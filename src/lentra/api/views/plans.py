@@ -23,11 +23,13 @@ from lentra.api.serializers.plans import (
     PlanSerializer,
     ProposedPlanSerializer,
     RemovePlanSerializer,
+    SettleSerializer,
     proposed_facts,
 )
 from lentra.registry.models import Plan
 from lentra.registry.operations.plans.commit_plan import commit_plan, require_may_commit
 from lentra.registry.operations.plans.remove_plan import remove_plan
+from lentra.registry.operations.plans.settle_departure import settle_departure
 from lentra.registry.plans.comparing import departures
 from lentra.registry.plans.reading import schema
 
@@ -94,6 +96,18 @@ class PlanViews(GenericViewSet):
     def departures(self, request: Request, ref: str) -> Response:
         plan = find_at_address(Plan, ref, ("realm", "project"))
         return page_of(request, departures(plan), DepartureSerializer().to_representation)
+
+    @call("Settle a departure from a plan", request=SettleSerializer, responses=answer_of(PlanSerializer))
+    @action(detail=True, methods=["post"])
+    def settle(self, request: Request, ref: str) -> Response:
+        """Take a slot's departure over into the plan, or put it right by one step."""
+        plan, version = find_at_address(Plan, ref), read_version(request)
+        values = read_body(request, SettleSerializer)
+        return run_change(
+            request,
+            lambda change: settle_departure(change, plan.pk, values["slot"], values["how"], version),
+            lambda plan: PlanSerializer(plan).data,
+        )
 
 
 class PlanSchemaView(APIView):

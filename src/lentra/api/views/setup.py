@@ -14,15 +14,21 @@ from rest_framework.viewsets import GenericViewSet
 
 from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, read_version, run_change
-from lentra.api.reading import find_at_address
+from lentra.api.reading import find_at_address, read_body
 from lentra.api.serializers.lists import BY_AGE, BY_NAME, SET_UP_FILTERS, list_query
-from lentra.api.serializers.setup import BY_KIND, PersonSerializer, UseSerializer
+from lentra.api.serializers.setup import (
+    BY_KIND,
+    KeepOutsMadeSerializer,
+    KeepOutsSerializer,
+    PersonSerializer,
+    UseSerializer,
+)
 from lentra.registry.lookup.any_of import any_of
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Reservation
 from lentra.registry.operations.people.manage_people import add_person, edit_person, revoke_tokens
 from lentra.registry.operations.people.sign_in import lift_lock
-from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
+from lentra.registry.operations.pools.add_keep_out import add_keep_out, add_keep_outs, remove_keep_out
 from lentra.registry.operations.reservations.reserve import (
     ReservationRequest,
     edit_reservation,
@@ -184,8 +190,32 @@ class KeepOutViews(SetUpViews):
         values.pop("despite_use", None)
         return super().edit(change, record, values, version)
 
+    def narrow_by(self, rows: QuerySet, name: str, value: Any) -> QuerySet:
+        by = {"source": "source__icontains", "before": "since__lt", "review_by": "review_on__lte"}
+        return rows.filter(**{by[name]: value})
+
+    @call("Add several keep-outs", request=KeepOutsSerializer, responses={201: answer_of(KeepOutsMadeSerializer)})
+    @action(detail=False, methods=["post"])
+    def several(self, request: Request) -> Response:
+        """Declare several ranges of a realm used or forbidden elsewhere, all or none."""
+        values = read_body(request, KeepOutsSerializer)
+        rows, despite_use = values.pop("rows"), values.pop("despite_use")
+
+        def work(change: Change) -> Any:
+            bounds = ("family", "first", "last")
+            each = [{**values, **row, **dict(zip(bounds, row["range"], strict=True))} for row in rows]
+            return add_keep_outs(change, [_without(one, "range") for one in each], despite_use)
+
+        return run_change(
+            request, work, lambda made: {"keep_outs": self.get_serializer(made, many=True).data}, status=201
+        )
+
     def remove(self, change: Change, record: Any, version: int | None) -> Any:
         return remove_keep_out(change, record, version)
+
+
+def _without(values: dict[str, Any], name: str) -> dict[str, Any]:
+    return {key: value for key, value in values.items() if key != name}
 
 
 class ReservationViews(SetUpViews):

@@ -27,6 +27,7 @@ from lentra.api.serializers.subnets import (
     AttachSerializer,
     GrowSerializer,
     HandedOutSerializer,
+    HandOverSerializer,
     ReleaseSerializer,
     ReplaceSerializer,
     RequestSerializer,
@@ -38,10 +39,12 @@ from lentra.api.serializers.subnets import (
 from lentra.registry.lookup.find import find
 from lentra.registry.models import LedgerEntry, Subnet
 from lentra.registry.operations.subnets.attach_address import attach_address, detach_address
+from lentra.registry.operations.subnets.bring_back import bring_back
 from lentra.registry.operations.subnets.edit_subnet import edit_subnet
 from lentra.registry.operations.subnets.give_back import give_back_subnet
 from lentra.registry.operations.subnets.grow import grow_subnet, set_room, shrink_subnet
 from lentra.registry.operations.subnets.hand_out import HandedOut, hand_out
+from lentra.registry.operations.subnets.hand_over import hand_over
 from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
 from lentra.registry.operations.subnets.replace_subnet import confirm_held, replace_subnet
 from lentra.registry.reports.address_map import address_map
@@ -146,6 +149,25 @@ class SubnetViews(GenericViewSet):
     def confirm(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref)
         return run_change(request, lambda change: confirm_held(change, subnet.pk, read_version(request)), _shown)
+
+    @call("Bring a subnet back that cools", request=None, responses=answer_of(SubnetSerializer))
+    @action(detail=True, methods=["post"], url_path="bring-back")
+    def bring_back(self, request: Request, ref: str) -> Response:
+        """Have it in use again: same number, name, blocks, tag and records; for whoever gave it back, or a planner."""
+        subnet, version = find_at_address(Subnet, ref), read_version(request)
+
+        def work(change: Any) -> Subnet:
+            bring_back(change, subnet.pk, version=version)
+            return find(Subnet, subnet.pk, related=_WITH_SHEET)
+
+        return run_change(request, work, _shown)
+
+    @call(
+        "Hand a subnet over to another project", request=HandOverSerializer, responses=answer_of(SubnetSerializer)
+    )
+    @action(detail=True, methods=["post"], url_path="hand-over")
+    def hand_over(self, request: Request, ref: str) -> Response:
+        return self._change(request, ref, HandOverSerializer, hand_over)
 
     @call("Attach a public address", request=AttachSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])

@@ -16,7 +16,7 @@ from django.db.models import ExpressionWrapper, F, Q
 from django.db.models.functions import Least
 
 from lentra.addressing.headroom import THRESHOLDS
-from lentra.registry.models import Alert, Delivery, Outlook, Space, Verified
+from lentra.registry.models import Alert, Delivery, KeepOut, Outlook, Space, Verified
 from lentra.registry.models.fields import CountField
 from lentra.registry.transactions.clock import Clock
 
@@ -35,6 +35,26 @@ class _Broken:
         found = self.verified
         text = f"{found.realm.name}: {found.offences} things that must hold do not; {found.text}"[:300]
         return Alert(kind="verification", realm_id=found.realm_id, text=text)
+
+
+@dataclass(frozen=True)
+class _Due:
+    """A keep-out that is to be looked at again."""
+
+    keep_out: KeepOut
+
+    @property
+    def key(self) -> str:
+        return f"review:{self.keep_out.pk}"
+
+    def alert(self) -> Alert:
+        due = self.keep_out
+        text = (
+            f"{due.range_text} ({due.reason}) was to be looked at again on {due.review_on}: does it still hold?"[
+                :300
+            ]
+        )
+        return Alert(kind="review", realm_id=due.realm_id, text=text)
 
 
 @dataclass(frozen=True)
@@ -76,7 +96,8 @@ def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS, deliver: bool = F
         if known is None or crossed.rank > known.rank:
             highest[crossed.space.pk] = crossed
     broken = [_Broken(row) for row in Verified.objects.filter(offences__gt=0).select_related("realm")]
-    found: list[_Crossed | _Broken] = [*highest.values(), *broken]
+    reviews = [_Due(row) for row in KeepOut.objects.filter(review_on__lte=now.date())]
+    found: list[_Crossed | _Broken | _Due] = [*highest.values(), *broken, *reviews]
     there = {one.key: one for one in found}
     with transaction.atomic():
         open_now = {alert.living: alert for alert in Alert.objects.select_for_update().exclude(living=None)}
@@ -87,12 +108,24 @@ def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS, deliver: bool = F
                 alert.opened_at, alert.living = now, key
                 alert.save()
                 opened.append(alert)
+        heard = [
+            alert for alert in open_now.values() if alert.muted_until is not None and alert.muted_until <= now
+        ]
+        for alert in heard:
+            alert.muted_until = None
+        Alert.objects.bulk_update(heard, ["muted_until"])
+        muted = {alert.pk for alert in open_now.values() if alert.is_muted(now)}
         over = [alert for key, alert in open_now.items() if key not in there]
         for alert in over:
             alert.living, alert.resolved_at = None, now
         Alert.objects.bulk_update(over, ["living", "resolved_at"])
         if deliver:
-            events = [*((alert, "opened") for alert in opened), *((alert, "resolved") for alert in over)]
+            again = [alert for alert in heard if alert.living is not None]  # was muted, and is still open
+            told = [alert for alert in over if alert.pk not in muted]
+            events = [
+                *((alert, "opened") for alert in (*opened, *again)),
+                *((alert, "resolved") for alert in told),
+            ]
             _note_deliveries(events, clock)
     return {"opened": len(opened), "resolved": len(over)}
 
@@ -110,6 +143,10 @@ def alert_facts(alert: Alert) -> dict[str, Any]:
         "opened_at": alert.opened_at,
         "resolved_at": alert.resolved_at,
         "text": alert.text,
+        "acknowledged_by": alert.acknowledged_by or None,
+        "acknowledged_at": alert.acknowledged_at,
+        "acknowledged_why": alert.acknowledged_why,
+        "muted_until": alert.muted_until,
     }
 
 

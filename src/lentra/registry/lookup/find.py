@@ -21,6 +21,8 @@ from lentra.registry.models import (
     Reservation,
     Sheet,
     Subnet,
+    TagMember,
+    TagRange,
     Tier,
     Zone,
 )
@@ -31,7 +33,7 @@ BY_KIND: dict[str, type[Model]] = {
     model.KIND: model
     for model in (
         *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
-        *(Reservation, Plan, Address, PlannedNeed),
+        *(Reservation, Plan, Address, PlannedNeed, TagRange, TagMember),
     )
 }
 _SHOWN = 5
@@ -70,9 +72,11 @@ def find(model: type[Found], ref: Any, field: str | None = None, related: tuple[
     if len(several) == 1:
         return several[0]
     if several:
-        options = [f"{row.realm.name}:{row.name}" for row in several]
+        options = [f"{row.realm.name}:{row.name}" if scoped else row.pk for row in several]
         raise Invalid(
-            f"{text!r} is the name of a {kind} in several realms: say which",
+            f"{text!r} is the name of a {kind} in several realms: say which"
+            if scoped
+            else f"{text!r} is the name of several {kind}s: say which number",
             field=field or kind,
             received=text,
             suggestions=options,

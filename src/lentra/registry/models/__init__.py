@@ -32,6 +32,7 @@ from lentra.registry.models.setup import (
     Zone,
 )
 from lentra.registry.models.space import (
+    CERTAINTIES,
     GIVES,
     KEEP_OUT_KINDS,
     ORIGINS,
@@ -43,16 +44,19 @@ from lentra.registry.models.space import (
     Tile,
 )
 from lentra.registry.models.subnets import IPV6_HOSTS, SUBNET_STATES, TRANSLATIONS, Subnet, place_key
+from lentra.registry.models.tags import MEMBER_KINDS, TagMember, TagRange
 
 __all__ = [
     "ADDRESS_KINDS",
     "ALERT_KINDS",
     "ALERT_STAGES",
+    "CERTAINTIES",
     "ENVIRONMENTS",
     "EXPOSURES",
     "GIVES",
     "IPV6_HOSTS",
     "KEEP_OUT_KINDS",
+    "MEMBER_KINDS",
     "ORIGINS",
     "PLAN_STATES",
     "RESERVATION_KINDS",
@@ -87,6 +91,8 @@ __all__ = [
     "SignInCount",
     "Space",
     "Subnet",
+    "TagMember",
+    "TagRange",
     "Tier",
     "Tile",
     "Token",

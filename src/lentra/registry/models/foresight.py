@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from django.core.serializers.json import DjangoJSONEncoder
@@ -18,7 +18,7 @@ from lentra.registry.models.setup import Project, Realm
 from lentra.registry.models.space import Pool, Space
 
 ALERT_STAGES = ("near", "reached")
-ALERT_KINDS = ("threshold", "verification")
+ALERT_KINDS = ("threshold", "verification", "review")
 
 
 class PlannedNeed(Record):
@@ -101,7 +101,8 @@ class Alert(models.Model):
     """Something that somebody has to look at. `living` keeps it single while it lasts, and is empty after that.
 
     ``threshold``: one of a pool is reached, or will be soon; it ends when use falls back. ``verification``: the daily one
-    has found something in a realm that does not hold; it has no pool, family, threshold or stage.
+    has found something in a realm that does not hold; ``review``: the day has come to look at a keep-out again. These
+    have no pool, family, threshold or stage. Somebody may have acknowledged it, with a reason, and muted it until a day.
     """
 
     kind = models.CharField(max_length=12, choices=[(k, k) for k in ALERT_KINDS], default="threshold")
@@ -114,6 +115,14 @@ class Alert(models.Model):
     resolved_at = models.DateTimeField(null=True)
     living = models.CharField(max_length=60, null=True, unique=True)
     text = models.CharField(max_length=300)
+    acknowledged_by = name_field(default="", blank=True)
+    acknowledged_at = models.DateTimeField(null=True)
+    acknowledged_why = models.CharField(max_length=300, default="", blank=True)
+    muted_until = models.DateTimeField(null=True)
+
+    def is_muted(self, now: datetime) -> bool:
+        """Whether nobody is to be told of it for now."""
+        return self.muted_until is not None and self.muted_until > now
 
 
 class Verified(models.Model):

@@ -17,7 +17,8 @@ class Plan(Record):
     """A project's layout over zones and tiers, as it was last held or committed.
 
     `document` is the plan as read, `source` its text as written. Its subnets and reservations point here; each
-    subnet fills one slot: ``zone/tier/number``.
+    subnet fills one slot: ``zone/tier/number``. `accepted` has the departures that were taken over into it:
+    slot -> what differs.
     """
 
     KIND = "plan"
@@ -28,6 +29,7 @@ class Plan(Record):
     name = name_field()
     state = models.CharField(max_length=10, choices=[(s, s) for s in PLAN_STATES])
     document: Any = models.JSONField()
+    accepted: Any = models.JSONField(default=dict, blank=True)
     source = models.TextField(default="", blank=True)
     ends_at = models.DateTimeField(null=True)
     changed_at = models.DateTimeField()

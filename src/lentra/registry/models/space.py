@@ -204,7 +204,11 @@ class ExtentRow(models.Model):
 
 
 class KeepOut(Record):
-    """A range that is used or forbidden elsewhere: never handed out in its realm. May overlap others."""
+    """A range that is used or forbidden elsewhere: never handed out in its realm. May overlap others.
+
+    One that is not certain gives way to whoever asks for an exact prefix and says so. From `review_on` it is asked whether
+    it still holds.
+    """
 
     KIND = "keep-out"
 
@@ -217,6 +221,7 @@ class KeepOut(Record):
     source = models.CharField(max_length=200, default="", blank=True)
     since = models.DateField(null=True)
     certainty = models.CharField(max_length=8, choices=[(c, c) for c in CERTAINTIES], default="certain")
+    review_on = models.DateField(null=True, blank=True, db_index=True)
 
     class Meta:
         indexes = [models.Index(fields=["realm", "family", "first"], name="keep_out_place")]

@@ -219,8 +219,8 @@ def _tags(
                     raise no_tag(sheet.name)
                 continue
             if zone.pk not in scopes:
-                scopes[zone.pk] = Tags(change, zone.pk, zone.name)
-            tags[slot.key] = scopes[zone.pk].take(number, name, wanted.text.tags_from)
+                scopes[zone.pk] = Tags(change, zone)
+            tags[slot.key] = scopes[zone.pk].take(number, name, wanted.text.tags_from, slot.target.tier)
         except Refusal as refusal:
             path = wanted.text.where(f"{slot.entry.path}.tag")
             errors.append(

@@ -68,7 +68,7 @@ class PlanText:
     spare_zones: int
     spare_tiers: int
     names: str | None
-    tags_from: int
+    tags_from: int | None
     placement: str | None
     labels: dict[str, str]
     document: dict[str, Any]
@@ -163,7 +163,7 @@ def read_document(document: Any, lines: dict[str, int] | None = None) -> PlanTex
         )
     room = document.get("room", {})
     tags = document.get("tags", None)
-    tags_from = tags["from"] if isinstance(tags, dict) else 1
+    tags_from = tags["from"] if isinstance(tags, dict) else None
     default_tag = "next" if isinstance(tags, dict) else tags
     return PlanText(
         name=document.get("name", ""),

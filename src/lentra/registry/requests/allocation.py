@@ -11,7 +11,7 @@ from lentra.addressing.growth import carve_with_room
 from lentra.addressing.layout import with_room
 from lentra.addressing.placement import Place, neighbours_in_words, place, place_beside, place_exact
 from lentra.addressing.prefix import Prefix, parse_prefix
-from lentra.addressing.refusal import Exhausted, OutsideParent, Overlaps, Refusal
+from lentra.addressing.refusal import Exhausted, KeptOut, OutsideParent, Overlaps, Refusal
 from lentra.registry.errors import Invalid, StaleProposal
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.serving import exhausted_in, serving_pools
@@ -19,6 +19,7 @@ from lentra.registry.lookup.target import Target
 from lentra.registry.models import Pool, Subnet
 from lentra.registry.requests.request import SubnetRequest, parse_given
 from lentra.registry.space.evidence import conflicts_over
+from lentra.registry.space.keep_outs import give_way, keep_outs_over
 from lentra.registry.space.outside import outside
 from lentra.registry.space.reserved import ReservedSpace
 from lentra.registry.space.store import DatabaseExtents
@@ -93,6 +94,8 @@ class Allocator:
         block = parse_prefix(text)
         space = self._space(block.family)
         footprint = block.enclosing(max(0, block.length - self.rooms[block.family]))
+        if self.request.despite_unsure:
+            give_way_of(self.stores[block.family], footprint, self.pool.realm_id)
         try:
             found = place_exact(space, footprint)
         except Refusal as refusal:
@@ -145,6 +148,8 @@ class Allocator:
             )
         if store.range_of(whole) is None:
             raise outside(self.pool, whole)
+        if self.request.despite_unsure:
+            give_way_of(store, whole, self.pool.realm_id)
         try:
             return place_exact(space, whole)
         except OutsideParent as refusal:  # of the reservation
@@ -168,6 +173,13 @@ class Allocator:
         suggestions: list[object] = [free] if free else []
         if free is None:
             suggestions += [f"pool {other.name}" for other in self._others(store.family, block.length)[:5]]
+        if isinstance(refusal, KeptOut):
+            over = keep_outs_over(self.pool.realm_id, block.family, block.first, block.last)
+            if over and all(keep_out.certainty != "certain" for keep_out in over):
+                message = (
+                    f"{block} is {over[0].certainty} to be used elsewhere: {over[0].range_text}, {over[0].reason}"
+                )
+                suggestions.append("despite_unsure: true")
         if first.get("reservation"):
             suggestions.append(f"reservation: {first['owner']}")
         return refusal.with_(message=message, conflicts=conflicts, suggestions=suggestions).about("prefix")
@@ -190,6 +202,13 @@ def something_free(store: DatabaseExtents, length: int, pool: Pool) -> Prefix | 
         return place(store, length, pool.placement(store.family)).block
     except Exhausted:
         return None
+
+
+def give_way_of(store: DatabaseExtents, block: Prefix, realm: int) -> None:
+    """Take a block out of keep-outs, if all that are over it are likely or unsure."""
+    over = keep_outs_over(realm, block.family, block.first, block.last)
+    if over and all(keep_out.certainty != "certain" for keep_out in over):
+        give_way(store, block)
 
 
 def stale(pool: Pool, store: DatabaseExtents, block: Prefix, refusal: Refusal) -> StaleProposal:

@@ -34,6 +34,8 @@ class SubnetRequest:
 
     `beside` is a prefix or subnet to be near to; `away_from` are prefixes and subnets to share no address with.
 
+    With `despite_unsure` an exact prefix may lie under keep-outs that are likely or unsure.
+
     `room` is how many doublings of the IPv4 (or only) block are kept free behind it. With `reservation` the blocks
     are drawn from that; nothing said about the size, from all that is left of it. `tag` is a number, ``next`` or
     ``none``; left out, the rule sheet decides, and where the `gateway` stands too. With `hold_minutes` the subnets
@@ -53,6 +55,7 @@ class SubnetRequest:
     count: int = 1
     placement: str | None = None
     beside: str | None = None
+    despite_unsure: bool = False
     away_from: list[str] = field(default_factory=list)
     name: str | None = None
     purpose: str = ""
@@ -107,6 +110,12 @@ def check_request(request: SubnetRequest) -> None:
         )
     if request.prefix is not None and request.beside is not None:
         raise Invalid("give a prefix or what to be beside of, not both", field="beside")
+    if request.despite_unsure and request.prefix is None:
+        raise Invalid(
+            "an uncertain keep-out gives way to an exact prefix alone: say which",
+            field="despite_unsure",
+            suggestions=["leave out despite_unsure"],
+        )
     if request.prefix is not None and request.away_from:
         raise Invalid("give a prefix or what to keep away from, not both", field="away_from")
     if len(request.away_from) > MOST_AVOIDED:

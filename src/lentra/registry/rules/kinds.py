@@ -29,11 +29,14 @@ from lentra.registry.models import (
     Reservation,
     Sheet,
     Subnet,
+    TagMember,
+    TagRange,
     Tier,
     Zone,
 )
 from lentra.registry.rules.names import TEMPLATES, check_name, check_pattern, check_template
 from lentra.registry.rules.quotas import held_addresses, over_zone_limit
+from lentra.registry.rules.tags import check_tag
 
 MOST_NEEDED = 1_000_000  # blocks of one planned need
 MOST_FORBIDDEN = 64
@@ -342,6 +345,81 @@ def _does_it_fit(need: PlannedNeed) -> list[str]:
     ]
 
 
+def _check_tag_range(span: TagRange, now: datetime) -> None:
+    for field in ("first", "last"):
+        check_tag(getattr(span, field), field)
+    if span.first > span.last:
+        raise Invalid(
+            f"tags run from {span.first} to {span.last}: the lower comes first",
+            field="first",
+            received=span.first,
+            suggestions=[span.last],
+        )
+    if span.zone_id and span.region_id:
+        raise Invalid("a range of tags is of a zone or of a region, not both", field="region")
+    if span.forbidden and span.tier_id:
+        raise Invalid("what is forbidden is so for every tier: leave out the tier", field="tier")
+    same = TagRange.objects.filter(
+        zone=span.zone_id, region=span.region_id, first__lte=span.last, last__gte=span.first
+    )
+    if other := same.exclude(pk=span.pk).first():
+        raise Invalid(
+            f"{span.first} to {span.last} overlaps {other.label_text}",
+            field="first",
+            received=span.first,
+            rule="ranges of tags of one place do not overlap",
+            conflicts=[{"range": other.label_text, "kind": "tag range", "id": other.pk}],
+        )
+
+
+def _tags_in_use(span: TagRange) -> list[str]:
+    """Tags of a forbidden range that subnets have, and of one for a tier that others have."""
+    rows = Subnet.objects.filter(tag__range=(span.first, span.last)).order_by("tag")
+    if span.zone_id:
+        rows = rows.filter(zone=span.zone_id)
+    elif span.region_id:
+        rows = rows.filter(region=span.region_id)
+    if span.tier_id:
+        rows = rows.exclude(tier=span.tier_id)
+    if not span.forbidden and not span.tier_id:
+        return []
+    found = [f"{subnet.tag} ({subnet.name})" for subnet in rows[:9]]
+    more = " and more" if len(found) > 8 else ""
+    return [f"in use already: {', '.join(found[:8])}{more}"] if found else []
+
+
+def _check_tag_member(member: TagMember, now: datetime) -> None:
+    check_name(member.name)
+    if member.tag is not None:
+        check_tag(member.tag, "tag")
+    if member.outer_tag:
+        check_tag(member.outer_tag, "outer_tag")
+    if TagMember.objects.filter(subnet=member.subnet, name=member.name).exclude(pk=member.pk).exists():
+        raise Invalid(
+            f"{member.name} is a member of {member.subnet.name} already",
+            field="name",
+            suggestions=[f"{member.name}-2"],
+        )
+
+
+def _differing_ends(member: TagMember) -> list[str]:
+    """A member with another tag than its subnet says so."""
+    subnet = member.subnet
+    if member.pair() == (subnet.outer_tag, subnet.tag):
+        return []
+    own = (
+        "none"
+        if subnet.tag is None
+        else f"{subnet.outer_tag}.{subnet.tag}"
+        if subnet.outer_tag
+        else str(subnet.tag)
+    )
+    there = f"{member.outer_tag}.{member.tag}" if member.outer_tag else str(member.tag)
+    return [
+        f"the tag is {there} at {member.name}, and that of {subnet.name} is {own}: the two do not hear one another"
+    ]
+
+
 def _check_person(person: Person, now: datetime) -> None:
     check_name(person.name)
 
@@ -371,6 +449,10 @@ def _needs(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("planned need", PlannedNeed.objects.filter(**{field: record}).order_by("day"))
 
 
+def _tag_ranges(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("tag range", TagRange.objects.filter(**{field: record}).order_by("first"))
+
+
 def _uses(*of: Callable[[Any], tuple[str, QuerySet]]) -> Callable[[Any], list[tuple[str, QuerySet]]]:
     return lambda record: [use(record) for use in of]
 
@@ -387,13 +469,14 @@ KINDS: dict[str, RecordKind] = {
             lambda r: ("project", Project.objects.filter(home_region=r).order_by("name")),
             _pools("region"),
             _subnets("region"),
+            _tag_ranges("region"),
         ),
     ),
     "zone": RecordKind(
         Zone,
         "planner",
         _check_named,
-        _uses(_pools("zone"), _subnets("zone"), _reservations("zone")),
+        _uses(_pools("zone"), _subnets("zone"), _reservations("zone"), _tag_ranges("zone")),
         fixed_in_use=("region",),
         remarks=_same_place,
     ),
@@ -401,7 +484,7 @@ KINDS: dict[str, RecordKind] = {
         Tier,
         "planner",
         _check_named,
-        _uses(_subnets("tier"), _reservations("tiers")),
+        _uses(_subnets("tier"), _reservations("tiers"), _tag_ranges("tier")),
         fixed_in_use=("exposure",),
     ),
     "project": RecordKind(
@@ -424,6 +507,10 @@ KINDS: dict[str, RecordKind] = {
     "keep-out": RecordKind(KeepOut, "planner", _check_keep_out, lambda r: [], fixed=("realm", "range")),
     "reservation": RecordKind(
         Reservation, "planner", _check_reservation, lambda r: [], fixed=("realm", "pool", "range", "family")
+    ),
+    "tag range": RecordKind(TagRange, "planner", _check_tag_range, lambda r: [], remarks=_tags_in_use),
+    "tag member": RecordKind(
+        TagMember, "planner", _check_tag_member, lambda r: [], fixed=("subnet",), remarks=_differing_ends
     ),
     "planned need": RecordKind(PlannedNeed, "planner", _check_need, lambda r: [], remarks=_does_it_fit),
     "person": RecordKind(

@@ -11,7 +11,7 @@ from django.db.models import Q
 
 from lentra.addressing.extents import Extent, State, give_back
 from lentra.addressing.prefix import prefixes_of_range, without
-from lentra.registry.models import Address, ExtentRow, Plan, Reservation, Space, Subnet
+from lentra.registry.models import Address, ExtentRow, Plan, Reservation, Space, Subnet, TagMember
 from lentra.registry.space.counting import due_at
 from lentra.registry.space.keep_outs import keep_out_of
 from lentra.registry.space.reserved import ReservedSpace
@@ -78,6 +78,7 @@ def free_subnets(change: Change, subnets: Sequence[Subnet], pools: Pools, verb: 
     attached = lock_all(Subnet.objects.filter(attached_record__subnet__in=by_number))
     change.edited_all(attached, "outlive record", attached_record=None)
     change.removed(lock_all(Address.objects.filter(subnet__in=by_number)), verb)
+    change.removed(lock_all(TagMember.objects.filter(subnet__in=by_number)), verb)
     change.removed(subnets, verb)
 
 

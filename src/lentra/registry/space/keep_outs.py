@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from lentra.addressing.extents import Extent, ExtentStore, State, carve
-from lentra.addressing.prefix import Prefix, prefixes_of_range
+from lentra.addressing.prefix import Prefix, prefixes_of_range, without
 from lentra.registry.models import KeepOut
 
 
@@ -40,6 +40,23 @@ def keep_out_of(store: ExtentStore, free: Prefix, realm_id: int) -> None:
     """Withdraw from a free extent whatever the realm's keep-outs cover of it."""
     for part in kept_parts(free, keep_outs_over(realm_id, free.family, free.first, free.last)):
         withdraw(store, part)
+
+
+def give_way(store: ExtentStore, block: Prefix) -> None:
+    """Make the kept-out space inside a block free, for whoever takes it at once."""
+    for extent in store.overlapping(block.first, block.last):
+        if extent.state is not State.KEPT_OUT:
+            continue
+        inner = block if extent.prefix.contains(block) else extent.prefix
+        rest = (
+            [Extent(piece, State.KEPT_OUT) for piece in without(extent.prefix, inner)]
+            if inner != extent.prefix
+            else []
+        )
+        store.replace([extent], sorted([*rest, Extent(inner)]))
+    free = store.overlapping(block.first, block.last)
+    if len(free) > 1 and all(extent.state is State.FREE and block.contains(extent.prefix) for extent in free):
+        store.replace(free, [Extent(block)])
 
 
 def withdraw(store: ExtentStore, part: Prefix, state: State = State.KEPT_OUT, owner: int | None = None) -> None:

@@ -314,7 +314,7 @@ def _edit_person_back(change: Change, entry: LedgerEntry) -> None:
     )
 
 
-_SET_UP = ("rule sheet", "region", "zone", "tier", "project", "planned need")
+_SET_UP = ("rule sheet", "region", "zone", "tier", "project", "planned need", "tag range", "tag member")
 
 Step = Callable[[Change, LedgerEntry], Any]
 _OF_MAKING: dict[str, Step] = {

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from typing import Any
 
 from lentra.addressing.extents import State, give_back
 from lentra.addressing.prefix import Prefix, prefixes_of_range
-from lentra.addressing.refusal import Overlaps
+from lentra.addressing.refusal import Overlaps, Refusal
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.locked import find_locked
-from lentra.registry.models import KeepOut, PoolRange
+from lentra.registry.models import KeepOut, Pool, PoolRange
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.evidence import describe, extents_over
-from lentra.registry.space.keep_outs import keep_out_of, withdraw
+from lentra.registry.space.keep_outs import keep_out_of, keep_outs_over, withdraw
 from lentra.registry.space.locking import lock_outline, open_pools
 from lentra.registry.space.store import DatabaseExtents
 from lentra.registry.transactions.change import Change
 
+MOST_AT_ONCE = 1000
 _IN_USE = (State.HELD, State.HANDED_OUT, State.ROOM, State.RESERVED, State.COOLING)
 
 
@@ -39,6 +40,7 @@ def add_keep_out(change: Change, values: dict[str, Any], despite_use: bool = Fal
     require(change.actor, "planner", "add a keep-out")
     realm, family, first, last = values["realm"].pk, values["family"], values["first"], values["last"]
     lock_outline(realm)
+    others = keep_outs_over(realm, family, first, last)
     with _open_pools_over(change, realm, family, first, last) as stores:
         in_use = [
             describe(row, first, last) for row in extents_over(realm, family, first, last) if row.state in _IN_USE
@@ -47,13 +49,54 @@ def add_keep_out(change: Change, values: dict[str, Any], despite_use: bool = Fal
         assert isinstance(keep_out, KeepOut)
         if in_use and not despite_use:
             raise _in_use(keep_out, in_use)
+        for other in others[:8]:
+            change.note(_beside(keep_out, other))
         for clash in in_use[:20]:
             change.note(f"{clash['range']} stays in use ({clash.get('owner')}) and is a clash until given back")
         for store, ranges in stores:
+            before = store.space.kept_out
             for part in ranges:
                 for piece in prefixes_of_range(family, max(first, part.first), min(last, part.last)):
                     withdraw(store, piece)
+            if taken := store.space.kept_out - before:
+                pool = Pool.objects.get(pk=store.space.pool_id)
+                change.note(f"{keep_out.range_text} takes {taken:,} free addresses of pool {pool.name}")
     return keep_out
+
+
+def add_keep_outs(change: Change, rows: Sequence[dict[str, Any]], despite_use: bool = False) -> list[KeepOut]:
+    """Declare several ranges used or forbidden elsewhere: all of them, or none.
+
+    Raises:
+        Refusal: as for one of them; says which row it is about.
+    """
+    if not 1 <= len(rows) <= MOST_AT_ONCE:
+        raise Invalid(f"{len(rows):,} keep-outs at once: 1 to {MOST_AT_ONCE:,}", field="rows", received=len(rows))
+    made = []
+    for n, values in enumerate(rows):
+        try:
+            made.append(add_keep_out(change, values, despite_use))
+        except Refusal as refusal:
+            if not isinstance(refusal, Overlaps | Invalid):
+                raise
+            told = refusal.with_(message=f"row {n + 1}: {refusal.message}")
+            told.field = f"rows.{n}" + (f".{refusal.field}" if refusal.field else "")
+            raise told
+    return made
+
+
+def _beside(keep_out: KeepOut, other: KeepOut) -> str:
+    """How a keep-out lies to one that is there already."""
+    same = (other.first, other.last) == (keep_out.first, keep_out.last)
+    inside = other.first <= keep_out.first and keep_out.last <= other.last
+    around = keep_out.first <= other.first and other.last <= keep_out.last
+    how = "is kept out already" if same else "lies in" if inside else "contains" if around else "overlaps"
+    words = f"{other.range_text} (keep-out {other.pk}: {other.reason})"
+    return (
+        f"{keep_out.range_text} {how}: keep-out {other.pk}, {other.reason}"
+        if same
+        else f"{keep_out.range_text} {how} {words}"
+    )
 
 
 def _in_use(keep_out: KeepOut, in_use: list[dict[str, Any]]) -> Overlaps:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from lentra.addressing.extents import Extent, State
-from lentra.registry.models import Subnet
+from lentra.registry.errors import NotAllowed
+from lentra.registry.models import LedgerEntry, Subnet
 from lentra.registry.operations.subnets.opened import open_subnet
 from lentra.registry.rules.quotas import refuse_over_quota
 from lentra.registry.transactions.change import Change
@@ -20,9 +21,11 @@ def bring_back(change: Change, subnet_ref: Any, state: str = "active", version: 
     Raises:
         WrongState: it does not cool.
         QuotaReached: it is a public address, and the project's quota is used up by others.
-        NotAllowed, StaleEdit.
+        NotAllowed: the actor neither gave it back nor is a planner.
+        StaleEdit.
     """
     with open_subnet(change, subnet_ref, "bring a subnet back", version, ("cooling",)) as (subnet, pools):
+        _refuse_others(change, subnet)
         if subnet.pool.exposure == "public":
             refuse_over_quota(change, subnet.project, [(block.family, block.length) for block in subnet.blocks()])
         for families in pools.values():
@@ -32,3 +35,16 @@ def bring_back(change: Change, subnet_ref: Any, state: str = "active", version: 
                         store.replace([extent], [Extent(extent.prefix, State.HANDED_OUT, extent.owner)])
         change.edited(subnet, "bring back", state=state, ends_at=None)
     return subnet
+
+
+def _refuse_others(change: Change, subnet: Subnet) -> None:
+    """Who gave it back may bring it back, and planners may."""
+    if change.actor is None or change.actor.may("planner"):
+        return
+    given = LedgerEntry.objects.filter(subject=subnet.pk, verb="give back").order_by("-number").first()
+    if given is None or given.actor != change.actor.pk:
+        who = given.actor_name if given else "nobody"
+        raise NotAllowed(
+            f"{subnet.name} was given back by {who}: that person brings it back, or a planner",
+            rule="who gave a subnet back may bring it back",
+        )

@@ -130,7 +130,9 @@ def _tagged(change: Change, subnet: Subnet, values: dict[str, Any]) -> dict[str,
         return {"tag": None, "outer_tag": 0, "tag_scope": None}
     place = subnet.zone or subnet.region
     if (number, outer) != (subnet.tag, subnet.outer_tag):
-        number = Tags(change, place.pk, place.name, outer).take(number, subnet.name)
+        number = Tags(change, place, outer).take(number, subnet.name, tier=subnet.tier)
+        if differing := [member.name for member in subnet.members.filter(tag__isnull=False).exclude(tag=number)]:
+            change.note(f"its tag differs at {', '.join(differing[:8])}: change it there as well")
     return {"tag": number, "outer_tag": outer, "tag_scope": place.pk}
 
 

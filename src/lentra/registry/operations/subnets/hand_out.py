@@ -29,6 +29,7 @@ from lentra.registry.rules.permissions import require, require_project
 from lentra.registry.rules.quotas import refuse_more_zones, refuse_over_quota
 from lentra.registry.rules.tags import Tags, no_tag, wanted_tag
 from lentra.registry.space.expiry import free_reservations
+from lentra.registry.space.keep_outs import keep_outs_over
 from lentra.registry.space.locking import Families, open_pool, refuse_old_rules
 from lentra.registry.space.reserved import ReservedSpace, whole_of
 from lentra.registry.transactions.change import Change
@@ -174,6 +175,8 @@ def _record(change: Change, order: _Order, chosen: _Chosen, stores: Families) ->
     rows = zip(chosen.numbers, chosen.names, chosen.blocks, chosen.tags, strict=True)
     subnets = [_subnet(change, order, *row) for row in rows]
     change.added(subnets, "hold" if order.state == "held" else "hand out", later=True)
+    if order.request.despite_unsure:
+        _note_keep_outs(change, order.pool, subnets)
     for subnet in subnets:
         if subnet.ends_at:
             for store in stores.values():
@@ -200,6 +203,14 @@ def _record(change: Change, order: _Order, chosen: _Chosen, stores: Families) ->
         token = seal(order.digest, made)
     why = [words for one in order.shown for words in one.why] if order.shown else []
     return HandedOut(subnets, why or [taken.why for found in chosen.blocks for taken in found], token)
+
+
+def _note_keep_outs(change: Change, pool: Pool, subnets: Sequence[Subnet]) -> None:
+    """Note what is said of blocks that were taken although they may be used elsewhere."""
+    for subnet in subnets:
+        for block in subnet.known_blocks or []:
+            for over in keep_outs_over(pool.realm_id, block.family, block.first, block.last):
+                change.note(f"{block} is {over.certainty} to be used elsewhere: {over.range_text}, {over.reason}")
 
 
 def note_last(change: Change, pool: Pool, stores: Mapping[int, Any]) -> None:
@@ -278,11 +289,11 @@ def _tags(change: Change, order: _Order, names: list[str]) -> list[int | None]:
     if not given:
         return [None] * len(names)
     place = target.zone or target.region
-    tags = Tags(change, place.pk, place.name, request.outer_tag)
+    tags = Tags(change, place, request.outer_tag)
     asked = [number if n == 0 else None for n in range(len(names))]
     if order.shown:
         asked = [one.tag for one in order.shown]
-    return [tags.take(tag, name) for tag, name in zip(asked, names, strict=True)]
+    return [tags.take(tag, name, tier=target.tier) for tag, name in zip(asked, names, strict=True)]
 
 
 def _reservation(request: SubnetRequest) -> Reservation | None:

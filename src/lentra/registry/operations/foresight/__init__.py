@@ -1,0 +1,1 @@
+"""What is done about alerts: they are acknowledged, muted, and taken up again."""
