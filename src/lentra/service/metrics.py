@@ -124,7 +124,7 @@ class PoolUsage(Collector):
         for alert in Alert.objects.exclude(living=None).select_related("realm", "pool"):
             where = (alert.realm.name, alert.pool.name if alert.pool else "", str(alert.family or ""))
             if not alert.is_muted(now):
-                key = (*where, alert.kind, alert.threshold or "", alert.stage or "")
+                key: tuple[str, ...] = (*where, alert.kind, alert.threshold or "", alert.stage or "")
                 counts[key] = counts.get(key, 0) + 1
         for key, count in counts.items():
             alerts.add_metric(list(key), count)
