@@ -13,6 +13,7 @@ import { CommandLine } from "../parts/CommandLine";
 import { useTitle } from "../parts/useTitle";
 import { CommitPlan } from "./CommitPlan";
 import { EMPTY, documentOf, isComplete, textOf, type PlanDocument } from "./document";
+import { takeText } from "./kept";
 import { PlanFrame } from "./PlanFrame";
 import { PlanGrid } from "./PlanGrid";
 import { PlanPicture } from "./PlanPicture";
@@ -25,13 +26,14 @@ export function PlanEditorPage() {
   const [query] = useSearchParams();
   const from = query.get("from") ?? "";
   const plan = usePlan(from);
+  const [begun] = useState(takeText);
   if (from && plan.isPending) return <Loading what="the plan" />;
-  return <PlanEditor key={from} plan={plan.data ?? null} />;
+  return <PlanEditor key={from} plan={plan.data ?? null} begun={begun} />;
 }
 
-function PlanEditor({ plan }: { plan: Plan | null }) {
+function PlanEditor({ plan, begun }: { plan: Plan | null; begun: string | null }) {
   const [document, setDocument] = useState<PlanDocument>(plan?.document ?? EMPTY);
-  const [text, setText] = useState<string | null>(null);
+  const [text, setText] = useState<string | null>(() => (plan ? null : begun));
   const [giveBack, setGiveBack] = useState<GiveBack>({ give_back: false, despite_use: false });
   const written: Written | null = text !== null ? { text } : isComplete(document) ? { document } : null;
   const settled = useSettled(written);

@@ -267,6 +267,7 @@ const DOINGS = {
     fields: [
       { name: "within", label: "Number in", help: "an IPv6 prefix of the pool; its first range if left empty" },
       { name: "numbering", label: "Each block carries the subnet's", kind: "choice", choices: ["number", "tag"] },
+      { name: "subnets", label: "These subnets alone", kind: "refs", help: "names with commas between; all of them if left empty" },
     ],
   },
 } satisfies Record<string, { what: string; fields: Field[] }>;

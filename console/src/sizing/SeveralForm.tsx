@@ -7,11 +7,13 @@ import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
+import { RefSelect } from "../parts/RefSelect";
 import { grouped, shellWord } from "../parts/text";
+import { AsPlan } from "./AsPlan";
 import { Inputs, SheetSelect } from "./parts";
 import { useWorkedOutFrom, type Packed } from "./queries";
 
-interface Need {
+export interface Need {
   name: string;
   hosts?: number;
   growth?: number;
@@ -38,8 +40,9 @@ export function SeveralForm() {
   const [text, setText] = useState("data 700\napp 250\nedge 110\nops 20\nlink /29");
   const [inside, setInside] = useState("");
   const [sheet, setSheet] = useState("");
+  const [realm, setRealm] = useState("");
   const { needs, odd } = needsOf(text);
-  const body = { needs, ...(inside ? { inside } : {}), ...(sheet ? { sheet } : {}) };
+  const body = { needs, ...(inside ? { inside } : {}), ...(inside && realm ? { realm } : {}), ...(sheet ? { sheet } : {}) };
   const packed = useWorkedOutFrom<Packed>("size/several", body, needs.length > 0 && odd.length === 0);
   return (
     <Stack sx={{ gap: 2 }}>
@@ -55,6 +58,7 @@ export function SeveralForm() {
         />
         <Stack sx={{ gap: 2 }}>
           <TextField label="Pack them into" value={inside} onChange={(event) => setInside(event.target.value)} placeholder="10.40.128.0/21" />
+          <RefSelect kind="realms" label="What is free in" value={realm} onChange={setRealm} none="not asked" />
           <SheetSelect value={sheet} onChange={setSheet} />
         </Stack>
       </Inputs>
@@ -72,6 +76,7 @@ export function SeveralForm() {
             columns={[
               { head: "Name", cell: (row) => row.name },
               { head: "Block", cell: (row) => <Mono>{row.block ?? `/${row.size.length}`}</Mono> },
+              { head: "First to last usable", cell: (row) => (row.bounds?.first_usable ? <Mono>{`${row.bounds.first_usable} to ${row.bounds.last_usable}`}</Mono> : "—") },
               { head: "Usable", right: true, cell: (row) => grouped(row.size.usable) },
               { head: "Needed", right: true, cell: (row) => grouped(row.size.needed) },
               { head: "Spare", right: true, cell: (row) => grouped(row.size.spare) },
@@ -89,8 +94,9 @@ export function SeveralForm() {
           </Typography>
         </>
       )}
+      {needs.length > 0 && odd.length === 0 && <AsPlan needs={needs} sheet={sheet} />}
       <CommandLine
-        text={["lentra pack", ...needs.map((need) => shellWord(`${need.name}=${need.length ? `/${need.length}` : `${need.hosts}${need.growth ? `+${need.growth}` : ""}`}`)), ...(inside ? [`--inside ${inside}`] : [])].join(" ")}
+        text={["lentra pack", ...needs.map((need) => shellWord(`${need.name}=${need.length ? `/${need.length}` : `${need.hosts}${need.growth ? `+${need.growth}` : ""}`}`)), ...(inside ? [`--inside ${inside}`] : []), ...(inside && realm ? [`--realm ${realm}`] : [])].join(" ")}
       />
     </Stack>
   );

@@ -18,7 +18,7 @@ from lentra.addressing.refusal import (
     WorkloadsOutOfBounds,
 )
 from lentra.addressing.rules import RuleSheet
-from lentra.addressing.sizing import Size, size_by_hosts
+from lentra.addressing.sizing import Size, size_by_hosts, spread_over_zones
 
 NAME_SERVICE_OFFSET = 10
 _MOST_NODES = 100_000
@@ -34,6 +34,9 @@ class ClusterNeed:
         workloads: most workloads on one node; None for what the rule sheet says.
         balancers: addresses for internal balancers.
         own_range: workloads have a range of their own.
+        most_nodes: nodes that it may grow to; it is sized for these.
+        zones: spread over so many, a node subnet in each, so that any one may fail.
+        services: how many services it is to have, where their range is to be sized.
     """
 
     nodes: int
@@ -41,6 +44,19 @@ class ClusterNeed:
     workloads: int | None = None
     balancers: int = 0
     own_range: bool = False
+    most_nodes: int | None = None
+    zones: int | None = None
+    services: int | None = None
+
+    @property
+    def nodes_at_most(self) -> int:
+        """The nodes that it is sized for."""
+        return max(self.nodes, self.most_nodes or 0)
+
+    @property
+    def nodes_of_a_zone(self) -> int:
+        """Nodes in each zone, so that any one zone may fail; all of them without zones."""
+        return self.nodes_at_most if self.zones is None else spread_over_zones(self.nodes_at_most, self.zones)
 
     def under(self, sheet: RuleSheet) -> ClusterNeed:
         """The same with what the rule sheet says where nothing is said."""
@@ -49,12 +65,15 @@ class ClusterNeed:
     def addresses(self, nodes: int | None = None) -> int:
         """Addresses taken from the node subnet, with `nodes` in place of the need's own."""
         per_node = 1 if self.own_range else 1 + (self.workloads or 0)
-        return ((self.nodes if nodes is None else nodes) + self.surge) * per_node + self.balancers
+        return ((self.nodes_of_a_zone if nodes is None else nodes) + self.surge) * per_node + self.balancers
 
 
 @dataclass(frozen=True, slots=True)
 class ClusterSize:
-    """A cluster sized. `workload_length` and `slice_length` are None where workloads draw from the subnet.
+    """A cluster sized: the node subnet of each zone (or the only one), and the ranges of its workloads and services.
+
+    `workload_length` and `slice_length` are None where workloads draw from the subnet; `service_length` where nothing is
+    said of services.
 
     `most_nodes` is how many nodes the node subnet (and the workload range) carry.
     """
@@ -63,6 +82,9 @@ class ClusterSize:
     most_nodes: int
     workload_length: int | None
     slice_length: int | None
+    service_length: int | None = None
+    zones: int | None = None
+    nodes_of_a_zone: int = 0
 
 
 def size_cluster(need: ClusterNeed, sheet: RuleSheet, *, length: int | None = None) -> ClusterSize:
@@ -89,11 +111,12 @@ def size_cluster(need: ClusterNeed, sheet: RuleSheet, *, length: int | None = No
         refusal.suggestions = [f"{most} nodes"]
         raise refusal
     most = nodes_carried(need, sheet, subnet.length)
+    services = None if need.services is None else service_length(need.services)
     if not need.own_range:
-        return ClusterSize(subnet, most, None, None)
+        return ClusterSize(subnet, most, None, None, services, need.zones, need.nodes_of_a_zone)
     assert need.workloads is not None
     slice_length = 32 - (need.workloads - 1).bit_length()
-    slices = need.nodes + need.surge
+    slices = need.nodes_of_a_zone * (need.zones or 1) + need.surge
     workload_length = slice_length - (slices - 1).bit_length()
     if workload_length < 8:
         raise LengthOutOfBounds(
@@ -102,7 +125,26 @@ def size_cluster(need: ClusterNeed, sheet: RuleSheet, *, length: int | None = No
             received=need.nodes,
         )
     most = min(most, (1 << (slice_length - workload_length)) - need.surge)
-    return ClusterSize(subnet, most, workload_length, slice_length)
+    return ClusterSize(subnet, most, workload_length, slice_length, services, need.zones, need.nodes_of_a_zone)
+
+
+def service_length(services: int) -> int:
+    """Length of the IPv4 range for a number of services: its first two and its last address are none.
+
+    >>> service_length(1000), service_length(5)
+    (22, 28)
+
+    Raises:
+        Refusal: none, or too many.
+    """
+    if not 1 <= services <= 1 << 20:
+        raise Refusal(
+            f"{services:,} services: 1 to {1 << 20:,}",
+            field="services",
+            received=services,
+            suggestions=[max(1, min(services, 1 << 20))],
+        )
+    return min(28, 32 - (services + 2).bit_length())
 
 
 def nodes_carried(need: ClusterNeed, sheet: RuleSheet, length: int) -> int:
@@ -151,8 +193,16 @@ def check_need(need: ClusterNeed, sheet: RuleSheet) -> None:
     Raises:
         Refusal, WorkloadsOutOfBounds.
     """
-    for field, least, most in (("nodes", 1, _MOST_NODES), ("surge", 0, 1000), ("balancers", 0, 10_000)):
+    bounds = (
+        ("nodes", 1, _MOST_NODES),
+        ("surge", 0, 1000),
+        ("balancers", 0, 10_000),
+        ("most_nodes", 1, _MOST_NODES),
+    )
+    for field, least, most in bounds:
         value = getattr(need, field)
+        if value is None:
+            continue
         if not least <= value <= most:
             raise Refusal(
                 f"{value:,} {field}: {least} to {most:,}",

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range
+from lentra.addressing.prefix import BITS, Prefix, aggregate, prefixes_of_range
 from lentra.addressing.refusal import Exhausted, LengthOutOfBounds, Refusal
 
 MOST_PARTS = 1 << 16
@@ -101,11 +101,14 @@ def smallest_holding(family: int, lengths: Iterable[int]) -> int:
     return BITS[family] - (total - 1).bit_length() if total else BITS[family]
 
 
-def pack(block: Prefix, needs: Sequence[tuple[str, int]]) -> Packing:
+def pack(block: Prefix, needs: Sequence[tuple[str, int]], free: Sequence[Prefix] | None = None) -> Packing:
     """Place a block for each need (key, length) in `block`, largest first; equal ones in the order given.
 
+    Args:
+        free: the parts of `block` that are free, in order; all of it if None.
+
     Raises:
-        Exhausted: they do not fit; says the shortfall and the smallest block that would do.
+        Exhausted: they do not fit; says which, the shortfall, and the smallest block that would do.
         Refusal: a length is not one of the family.
     """
     bits = BITS[block.family]
@@ -114,18 +117,52 @@ def pack(block: Prefix, needs: Sequence[tuple[str, int]]) -> Packing:
             raise Refusal(
                 f"{key}: /{length} is no IPv{block.family} prefix length", field="needs", received=length
             )
-    total = sum(1 << (bits - length) for _, length in needs)
-    if total > block.size:
-        least = smallest_holding(block.family, (length for _, length in needs))
-        raise Exhausted(
-            f"{block} has {block.size:,} addresses, {total:,} are needed: {total - block.size:,} are missing, "
-            f"and a /{least} is the smallest block that would do",
-            field="inside",
-            received=block,
-            suggestions=[f"/{least}"],
-        )
-    placed, at = [], block.first
+    gaps = [block] if free is None else list(free)
+    placed: list[Packed] = []
+    unplaced: list[tuple[str, int]] = []
     for key, length in sorted(needs, key=lambda need: need[1]):
-        placed.append(Packed(key, Prefix(block.family, at, length)))
-        at += 1 << (bits - length)
-    return Packing(placed, prefixes_of_range(block.family, at, block.last))
+        gap = max(
+            (gap for gap in gaps if gap.length <= length), key=lambda gap: (gap.length, -gap.first), default=None
+        )
+        if gap is None:
+            unplaced.append((key, length))
+            continue
+        placed.append(Packed(key, Prefix(block.family, gap.first, length)))
+        gaps.remove(gap)
+        gaps = sorted([*gaps, *prefixes_of_range(block.family, gap.first + (1 << (bits - length)), gap.last)])
+    if unplaced:
+        raise _does_not_fit(block, needs, unplaced, sum(gap.size for gap in ([block] if free is None else free)))
+    return Packing(placed, aggregate(gaps))
+
+
+def _does_not_fit(
+    block: Prefix, needs: Sequence[tuple[str, int]], unplaced: Sequence[tuple[str, int]], free: int
+) -> Exhausted:
+    """The refusal of needs that do not fit: which, and by how much."""
+    bits = BITS[block.family]
+    total = sum(1 << (bits - length) for _, length in needs)
+    least = smallest_holding(block.family, (length for _, length in needs))
+    names = ", ".join(f"{key} (/{length})" for key, length in unplaced[:8])
+    more = f" and {len(unplaced) - 8} more" if len(unplaced) > 8 else ""
+    of = "has" if free == block.size else "has free:"
+    if total > free:
+        words = f"{block} {of} {free:,} addresses, {total:,} are needed: {total - free:,} are missing, and "
+    else:
+        words = (
+            f"{block} {of} {free:,} addresses, enough for the {total:,} that are needed, but not lying together: "
+        )
+    return Exhausted(
+        f"{words}a /{least} is the smallest block that would do; no place is left for {names}{more}",
+        field="inside",
+        received=block,
+        conflicts=[
+            {
+                "range": key,
+                "kind": "need",
+                "addresses": 1 << (bits - length),
+                "why": f"no /{length} is left for it",
+            }
+            for key, length in unplaced[:50]
+        ],
+        suggestions=[f"/{least}"],
+    )

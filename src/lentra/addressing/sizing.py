@@ -83,7 +83,9 @@ def size_by_hosts(
             field="hosts",
             received=hosts,
             rule=f"{sheet.name}: shortest IPv{family} subnet /{rules.shortest}",
-            suggestions=[n] if (n := max(0, most - fixed) * 100 // (100 + growth)) else [],
+            suggestions=[n, _several(hosts, n, rules.shortest)]
+            if (n := max(0, most - fixed) * 100 // (100 + growth))
+            else [],
         )
     chosen = min(least, rules.longest) if length is None else length
     sheet.check_subnet_length(family, chosen)
@@ -98,6 +100,12 @@ def size_by_hosts(
             suggestions=[f"/{least}"],
         )
     return _size(family, chosen, rules, needed, sheet.name)
+
+
+def _several(hosts: int, most: int, length: int) -> str:
+    """How many of the widest subnets hold more hosts than one of them does."""
+    count = -(-hosts // most)
+    return f"{count:,} × /{length}, each for {-(-hosts // count):,} hosts"
 
 
 def spread_over_zones(hosts: int, zones: int) -> int:

@@ -61,6 +61,8 @@ GLOSSARY = {
     "home_region": "The region where it is at home.",
     "cost_centre": "Who bears its costs.",
     "differs": "Whether its tag is another than that of the subnet.",
+    "numbering_v6": "How IPv6 blocks are paired with IPv4 ones: number or tag; empty where they are not.",
+    "numbering_within": "The IPv6 prefix in which paired blocks are numbered.",
     "site": "What kind of site it is: hall, room, edge, cloud, office or other.",
     "zones_per_project": "How many of its zones a project may use; null for all.",
     "secondary": "A further address of the host that has the same name.",

@@ -188,8 +188,13 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         command.add_argument(
             "--numbering",
             choices=["number", "tag"],
-            default="number",
-            help="number: in order of address; tag: by segment tag",
+            help="number: in order of address; tag: by segment tag; as before, if left out",
+        )
+        command.add_argument(
+            "--subnet",
+            action=Several,
+            dest="subnets",
+            help="these alone; several with commas; all of them without",
         )
         add_change_options(command)
         command.set_defaults(run=_second_family)
@@ -435,7 +440,7 @@ def _change_range(options: argparse.Namespace) -> int:
 
 def _second_family(options: argparse.Namespace) -> int:
     client = client_for(options)
-    how = {"numbering": options.numbering, **({"within": options.within} if options.within else {})}
+    how = given(options, "numbering", "within", "subnets")
 
     def call(preview: bool) -> Answer:
         return client.pools.second_family(options.ref, preview=preview, why=options.why, **how)

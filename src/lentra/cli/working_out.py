@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, REFUSED, WrongUse, add_change_options, client_for, confirmed_change, read_file
 from lentra.cli.looking import add_sheet_options, given
-from lentra.cli.options import read_bits
+from lentra.cli.options import Several, read_bits
 from lentra.cli.output import WHOLE, cell, grouped, show_record, show_rows, styled
 
 if TYPE_CHECKING:
@@ -43,8 +43,18 @@ def add_commands(commands: Any) -> None:
         help="size several subnets, and pack them largest first",
         epilog="example: lentra pack data=700 app=250 edge=110 ops=20 link=/29 --inside 10.40.128.0/21",
     )
-    command.add_argument("need", nargs="+", help="NAME=HOSTS, NAME=HOSTS+GROWTH or NAME=/LENGTH")
+    command.add_argument(
+        "need",
+        nargs="+",
+        help="NAME=HOSTS, NAME=HOSTS+GROWTH or NAME=/LENGTH; with @ZONE at the end, for one zone",
+    )
     command.add_argument("--inside", help="pack them into this block")
+    command.add_argument("--realm", help="into what is really free there")
+    plan = command.add_argument_group("make this a plan: tells its text, to be committed with lentra plan commit")
+    plan.add_argument("--plan-project", help="who the plan is for")
+    plan.add_argument("--plan-pool", help="the pool that it draws from")
+    plan.add_argument("--plan-zone", action=Several, help="the zones it spans; several with commas")
+    plan.add_argument("--plan-tier", help="the tier of those whose name is no tier's")
     command.add_argument("--family", type=int, choices=[4, 6], help="IPv4 (usual) or IPv6")
     add_sheet_options(command)
     command.set_defaults(run=_pack)
@@ -55,6 +65,10 @@ def add_commands(commands: Any) -> None:
     command.add_argument("prefix", help="such as 10.40.64.0/20")
     command.add_argument("--into", type=int, help="at least so many parts")
     command.add_argument("--length", type=read_bits, help="into parts of this length")
+    command.add_argument("--realm", help="tell which parts are free there, and who takes the others")
+    command.add_argument("--name", help="the stem of the parts' names")
+    command.add_argument("--zone", action=Several, help="zones that the parts go to in turn; several with commas")
+    add_sheet_options(command)
     command.set_defaults(run=_split)
 
     command = commands.add_parser(
@@ -124,6 +138,9 @@ def _add_cluster(commands: Any) -> None:
         command.add_argument(
             "--own-range", action="store_const", const=True, help="workloads have a range of their own"
         )
+        command.add_argument("--most-nodes", type=int, help="nodes that it may grow to")
+        command.add_argument("--zones", type=int, help="spread over so many zones, so that one may fail")
+        command.add_argument("--services", type=int, help="how many services, to size their range")
         command.add_argument("--length", type=read_bits, help="the node subnet's length, if wider than needed")
         command.add_argument("--service-range", help="range of the cluster's services")
         command.add_argument("--name-service", help="address of the name service; offset 10 if left out")
@@ -136,7 +153,10 @@ _CLUSTER_EXAMPLE = (
     "example: lentra cluster set-up 6 --name berth --pool ml-1-general --project tide-model --tier app --zone ml-1 "
     "--service-range 10.47.240.0/22 --preview"
 )
-_NEED = ("nodes", "surge", "workloads", "balancers", "own_range", "length", "service_range", "name_service")
+_NEED = (
+    *("nodes", "surge", "workloads", "balancers", "own_range", "length", "service_range", "name_service"),
+    *("most_nodes", "zones", "services"),
+)
 
 
 def _size(options: argparse.Namespace) -> int:
@@ -167,16 +187,28 @@ def _show_counts(size: dict[str, Any]) -> None:
 
 def _pack(options: argparse.Namespace) -> int:
     needs = [_need(text) for text in options.need]
-    found = client_for(options).size_several(needs, **given(options, "inside", "family", "sheet", "pool"))
+    of_plan = {"project": options.plan_project, "pool": options.plan_pool, "zones": options.plan_zone}
+    under = given(options, "inside", "family", "sheet", "pool", "realm")
+    if any(of_plan.values()):
+        if missing := [name for name, value in of_plan.items() if not value]:
+            raise WrongUse(f"a plan needs --plan-{missing[0].removesuffix('s')} too")
+        under["as_plan"] = of_plan | ({"tier": options.plan_tier} if options.plan_tier else {})
+    found = client_for(options).size_several(needs, **under)
+    if "as_plan" in under and options.output == "table":
+        print(found["plan"], end="")
+        return DONE
     if options.output in WHOLE:
         show_record(found, options.output)
         return DONE
     rows = [
-        {"name": s["name"], "block": s["block"], "length": f"/{s['size']['length']}"}
+        {"name": s["name"], "zone": s["zone"], "block": s["block"], "length": f"/{s['size']['length']}"}
+        | {n: s["bounds"][n] if s["bounds"] else None for n in ("first_usable", "last_usable")}
         | {n: grouped(s["size"][n]) for n in ("usable", "needed", "spare")}
         for s in found["sized"]
     ]
-    show_rows(rows, ("name", "block", "length", "usable", "needed", "spare"), options.output)
+    where = ("first_usable", "last_usable") if options.inside else ()
+    zones = ("zone",) if any(row["zone"] for row in rows) else ()
+    show_rows(rows, ("name", *zones, "block", "length", *where, "usable", "needed", "spare"), options.output)
     if options.output == "table":
         print(f"all of them: {grouped(found['total'])} addresses, a {found['least']} holds them")
         if options.inside:
@@ -185,6 +217,9 @@ def _pack(options: argparse.Namespace) -> int:
 
 
 def _need(text: str) -> dict[str, Any]:
+    text, _, zone = text.partition("@")
+    if zone:
+        return _need(text) | {"zone": zone}
     name, mark, amount = text.partition("=")
     hosts, _, growth = amount.partition("+")
     if mark and amount.startswith("/") and amount[1:].isdigit():
@@ -197,17 +232,21 @@ def _need(text: str) -> dict[str, Any]:
 def _split(options: argparse.Namespace) -> int:
     if (options.into is None) == (options.length is None):
         raise WrongUse("say --into how many parts, or of which --length")
-    split = client_for(options).split(options.prefix, **given(options, "into", "length"))
+    how = given(options, "into", "length", "realm", "name", "zone", "sheet", "pool")
+    split = client_for(options).split(options.prefix, **how)
     if options.output in WHOLE:
         show_record(split, options.output)
         return DONE
-    show_rows([{"n": n, "part": part} for n, part in enumerate(split["parts"])], ("n", "part"), options.output)
+    rows = [{"n": n, "part": part["prefix"], **part} for n, part in enumerate(split["parts"])]
+    more = [name for name in ("name", "zone", "taken_by") if any(part[name] for part in split["parts"])]
+    show_rows(rows, ("n", "part", "first", "last", "first_usable", "last_usable", "usable", *more), options.output)
     if options.output == "table":
         spare = (
             f", {split['spare']} spare ({grouped(split['spare_addresses'])} addresses)" if split["spare"] else ""
         )
         shown = f"; the first {len(split['parts']):,} are shown" if len(split["parts"]) < split["count"] else ""
-        print(f"{grouped(split['count'])} × /{split['length']}{spare}{shown}")
+        free = f", {grouped(split['free'])} of them free" if split["free"] is not None else ""
+        print(f"{grouped(split['count'])} × /{split['length']}{spare}{free}{shown}")
     return DONE
 
 
@@ -239,7 +278,13 @@ def _show_cluster(found: dict[str, Any]) -> None:
     )
     if found["workload_length"] is not None:
         print(f"workload range /{found['workload_length']}, a /{found['slice_length']} for each node")
-    print(f"carries {grouped(found['most_nodes'])} nodes")
+    if found["zones"]:
+        print(
+            f"one in each of {found['zones']} zones, for {found['nodes_of_a_zone']} nodes each, so that one may fail"
+        )
+    print(f"carries {grouped(found['most_nodes'])} nodes" + (" in each zone" if found["zones"] else ""))
+    if found["service_length"] is not None:
+        print(f"service range /{found['service_length']}")
     if services := found["services"]:
         print(
             f"service range {services['prefix']}: default service {services['default_service']}, "

@@ -39,6 +39,11 @@ class Alert(TypedDict):
     acknowledged_why: str
     muted_until: str | None
 AlertKindEnum = Literal["threshold", "verification", "review"]
+class AsPlanRequest(TypedDict):
+    project: str
+    pool: str
+    zones: list[str]
+    tier: NotRequired[str]
 class AttachRequest(TypedDict):
     target: NotRequired[str]
     record: NotRequired[str]
@@ -70,6 +75,12 @@ class BlockMap(TypedDict):
     total: str
     totals: dict[str, str]
     stretches: list[Stretch]
+class Bounds(TypedDict):
+    first: str
+    last: str
+    usable: str
+    first_usable: str | None
+    last_usable: str | None
 class BreakdownRow(TypedDict):
     realm: NotRequired[Named | None]
     pool: NotRequired[Named | None]
@@ -149,6 +160,9 @@ class ClusterRequest(TypedDict):
     workloads: NotRequired[int | None]
     balancers: NotRequired[int]
     own_range: NotRequired[bool]
+    most_nodes: NotRequired[int]
+    zones: NotRequired[int]
+    services: NotRequired[int]
     length: NotRequired[int]
     service_range: NotRequired[str]
     name_service: NotRequired[str]
@@ -168,6 +182,9 @@ class ClusterSize(TypedDict):
     most_nodes: int
     workload_length: int | None
     slice_length: int | None
+    service_length: int | None
+    zones: int | None
+    nodes_of_a_zone: int
     services: ServiceRange | None
 class ClusterSizeQueryRequest(TypedDict):
     sheet: NotRequired[str]
@@ -177,6 +194,9 @@ class ClusterSizeQueryRequest(TypedDict):
     workloads: NotRequired[int | None]
     balancers: NotRequired[int]
     own_range: NotRequired[bool]
+    most_nodes: NotRequired[int]
+    zones: NotRequired[int]
+    services: NotRequired[int]
     length: NotRequired[int]
     service_range: NotRequired[str]
     name_service: NotRequired[str]
@@ -547,6 +567,7 @@ class NeedRequest(TypedDict):
     hosts: NotRequired[int]
     growth: NotRequired[int]
     length: NotRequired[int]
+    zone: NotRequired[str]
 class NewAddressRequest(TypedDict):
     name: NotRequired[str | None]
     address: NotRequired[str | None]
@@ -587,16 +608,29 @@ class PackQueryRequest(TypedDict):
     pool: NotRequired[str]
     needs: list[NeedRequest]
     inside: NotRequired[str]
+    realm: NotRequired[str]
     family: NotRequired[FamilyEnum]
+    as_plan: NotRequired[AsPlanRequest]
 class Packed(TypedDict):
     sized: list[Sized]
     least: str
     total: str
     left: list[str]
     left_over: str | None
+    plan: str | None
 class Paired(TypedDict):
     subnet: dict[str, Any]
     block: str
+class Part(TypedDict):
+    first: str
+    last: str
+    usable: str
+    first_usable: str | None
+    last_usable: str | None
+    prefix: str
+    name: str | None
+    zone: str | None
+    taken_by: str | None
 class PasswordRequest(TypedDict):
     current: str
     new: str
@@ -879,6 +913,8 @@ class Pool(TypedDict):
     shortest_v4: NotRequired[int | None]
     longest_v4: NotRequired[int | None]
     unit_v6: NotRequired[int]
+    numbering_v6: NumberingEnum
+    numbering_within: str
     ranges: NotRequired[list[str]]
 PoolExposureEnum = Literal["private", "public"]
 class PoolHeadroom(TypedDict):
@@ -1121,6 +1157,7 @@ class SecondFamilyAdded(TypedDict):
 class SecondFamilyRequest(TypedDict):
     within: NotRequired[str]
     numbering: NotRequired[NumberingEnum]
+    subnets: NotRequired[list[str | int | dict[str, Any]]]
     proposal: NotRequired[str | None]
 class ServiceRange(TypedDict):
     prefix: str
@@ -1192,7 +1229,9 @@ class Size(TypedDict):
     hosts: int | None
 class Sized(TypedDict):
     name: str
+    zone: str | None
     block: str | None
+    bounds: Bounds | None
     size: Size
 class SpaceMap(TypedDict):
     realm: Named
@@ -1214,7 +1253,9 @@ class Split(TypedDict):
     count: int
     spare: int
     spare_addresses: str
-    parts: list[str]
+    parts: list[Part]
+    sheet: str
+    free: int | None
 StageEnum = Literal["near", "reached"]
 class Step(TypedDict):
     day: str

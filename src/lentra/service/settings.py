@@ -178,6 +178,7 @@ SPECTACULAR_SETTINGS = {
         "KeepOutKindEnum": "lentra.registry.models.space.KEEP_OUT_KINDS",
         "ReservationKindEnum": "lentra.registry.models.reserved.RESERVATION_KINDS",
         "TranslationEnum": "lentra.registry.models.subnets.TRANSLATIONS",
+        "NumberingEnum": "lentra.registry.models.space.NUMBERINGS",
         "Ipv6HostsEnum": "lentra.registry.models.subnets.IPV6_HOSTS",
         "AddressKindEnum": "lentra.registry.models.addresses.ADDRESS_KINDS",
     },

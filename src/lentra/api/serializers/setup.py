@@ -9,10 +9,11 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 from rest_framework.validators import UniqueTogetherValidator, UniqueValidator
 
-from lentra.api.fields import LabelsField, OneOf, PrefixField, RangeField, RefField, Several, Strict
+from lentra.api.fields import LabelsField, NameField, OneOf, PrefixField, RangeField, RefField, Several, Strict
 from lentra.registry.models import (
     CERTAINTIES,
     KEEP_OUT_KINDS,
+    NUMBERINGS,
     ROLES,
     KeepOut,
     Person,
@@ -217,11 +218,13 @@ class PoolSerializer(RecordSerializer):
             "shortest_v4",
             "longest_v4",
             "unit_v6",
+            "numbering_v6",
+            "numbering_within",
             "ranges",
             "lengths",
             "placement",
         )
-        read_only_fields = ("id", "sheet_inherited")
+        read_only_fields = ("id", "sheet_inherited", "numbering_v6", "numbering_within")
 
     def to_representation(self, pool: Pool) -> dict[str, Any]:
         shown = super().to_representation(pool)
@@ -277,9 +280,13 @@ class SecondFamilySerializer(Strict):
     """IPv6 for the existing subnets of a pool."""
 
     within = PrefixField(
-        required=False, help_text="The IPv6 prefix to number in; the pool's first IPv6 range if left out."
+        required=False,
+        help_text="The IPv6 prefix to number in; as before, or the pool's first IPv6 range if left out.",
     )
-    numbering = OneOf(["number", "tag"], required=False, default="number")
+    numbering = OneOf(NUMBERINGS, required=False, help_text="As before, or by number if left out.")
+    subnets = Several(
+        child=NameField(), required=False, max_length=1000, help_text="These alone; all of the pool if left out."
+    )
 
 
 class PairedSerializer(serializers.Serializer):

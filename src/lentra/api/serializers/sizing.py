@@ -5,6 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from lentra.api.fields import (
+    AnyOf,
     LabelsField,
     MeantField,
     NameField,
@@ -22,7 +23,7 @@ from lentra.api.serializers.named import NamedSerializer
 from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
 from lentra.api.serializers.space import HolderSerializer, WhereaboutsSerializer
 from lentra.api.serializers.subnets import SubnetSerializer
-from lentra.registry.models import Pool, Realm, Region
+from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.operations.subnets.set_up_cluster import TAKEN_AS
 
 
@@ -103,6 +104,16 @@ class NeedSerializer(Strict):
     hosts = hosts_field()
     growth = growth_field()
     length = length_field()
+    zone = serializers.CharField(required=False, max_length=63, help_text="The zone that it is for.")
+
+
+class AsPlanSerializer(Strict):
+    """What makes a plan of several needs."""
+
+    project = MeantField(Project)
+    pool = MeantField(Pool, related=("realm",))
+    zones = Several(child=MeantField(Zone), min_length=1, max_length=64)
+    tier = MeantField(Tier, required=False, help_text="Of those whose name is no tier's.")
 
 
 class PackQuerySerializer(_UnderSerializer):
@@ -110,14 +121,28 @@ class PackQuerySerializer(_UnderSerializer):
 
     needs = Several(child=NeedSerializer(), min_length=1, max_length=1000)
     inside = PrefixField(required=False)
+    realm = MeantField(Realm, required=False, help_text="Pack into what is really free there.")
     family = OneOf([4, 6], required=False, default=4)
+    as_plan = AsPlanSerializer(required=False, help_text="Also tell a plan that hands out all of them.")
+
+
+class BoundsSerializer(serializers.Serializer):
+    """The addresses of a block."""
+
+    first = serializers.CharField()
+    last = serializers.CharField()
+    usable = serializers.CharField()
+    first_usable = serializers.CharField(allow_null=True)
+    last_usable = serializers.CharField(allow_null=True)
 
 
 class SizedSerializer(serializers.Serializer):
     """One need with its size, and its block if it was packed."""
 
     name = serializers.CharField()
+    zone = serializers.CharField(allow_null=True)
     block = serializers.CharField(allow_null=True)
+    bounds = BoundsSerializer(allow_null=True, help_text="Of its block.")
     size = SizeSerializer()
 
 
@@ -129,12 +154,27 @@ class PackedSerializer(serializers.Serializer):
     total = serializers.CharField()
     left = serializers.ListField(child=serializers.CharField())
     left_over = serializers.CharField(allow_null=True)
+    plan = serializers.CharField(allow_null=True, help_text="The text of a plan, if one was asked for.")
 
 
-class SplitQuerySerializer(Strict):
+class SplitQuerySerializer(_UnderSerializer):
     prefix = PrefixField(help_text="The block to split.")
     into = serializers.IntegerField(required=False, min_value=1, help_text="At least so many equal parts.")
     length = length_field(help_text="Into parts of that length.")
+    realm = MeantField(Realm, required=False, help_text="Tell what of each part is taken there.")
+    name = serializers.CharField(required=False, max_length=50, help_text="The stem of the parts' names.")
+    zone = AnyOf(serializers.CharField(max_length=63), help_text="Zones that the parts go to in turn.")
+
+
+class PartSerializer(BoundsSerializer):
+    """One part of a block."""
+
+    prefix = serializers.CharField()
+    name = serializers.CharField(allow_null=True)
+    zone = serializers.CharField(allow_null=True)
+    taken_by = serializers.CharField(
+        allow_null=True, help_text="Who takes some of it in the realm; null if it is free."
+    )
 
 
 class SplitSerializer(serializers.Serializer):
@@ -145,7 +185,11 @@ class SplitSerializer(serializers.Serializer):
     count = serializers.IntegerField()
     spare = serializers.IntegerField(help_text="Parts beyond those asked for.")
     spare_addresses = serializers.CharField()
-    parts = serializers.ListField(child=serializers.CharField(), help_text="The first 1,024.")
+    parts = PartSerializer(many=True, help_text="The first 1,024.")
+    sheet = serializers.CharField(help_text="The rule sheet under which the usable addresses are counted.")
+    free = serializers.IntegerField(
+        allow_null=True, help_text="Parts of which nothing is taken, if a realm was named."
+    )
 
 
 class CarriesQuerySerializer(_UnderSerializer):
@@ -211,6 +255,15 @@ class ClusterNeedSerializer(Strict):
     own_range = serializers.BooleanField(
         required=False, default=False, help_text="Workloads have a range of their own."
     )
+    most_nodes = serializers.IntegerField(
+        required=False, min_value=1, max_value=1_000_000, help_text="Nodes that it may grow to."
+    )
+    zones = serializers.IntegerField(
+        required=False, min_value=0, max_value=1000, help_text="Spread over so many, so that one may fail."
+    )
+    services = serializers.IntegerField(
+        required=False, min_value=1, max_value=10_000_000, help_text="Services, to size their range."
+    )
     length = serializers.IntegerField(required=False, min_value=0, max_value=32, help_text="The node subnet's.")
     service_range = PrefixField(required=False)
     name_service = serializers.CharField(required=False, max_length=45)
@@ -251,6 +304,9 @@ class ClusterSizeSerializer(serializers.Serializer):
     most_nodes = serializers.IntegerField(help_text="Nodes that these ranges carry.")
     workload_length = serializers.IntegerField(allow_null=True)
     slice_length = serializers.IntegerField(allow_null=True, help_text="Each node's slice of the workload range.")
+    service_length = serializers.IntegerField(allow_null=True, help_text="The range that so many services need.")
+    zones = serializers.IntegerField(allow_null=True)
+    nodes_of_a_zone = serializers.IntegerField(help_text="Nodes of each zone, so that one may fail.")
     services = ServiceRangeSerializer(allow_null=True)
 
 

@@ -145,7 +145,9 @@ class PoolViews(SetUpViews):
         values, version = read_body(request, SecondFamilySerializer), read_version(request)
         return run_change(
             request,
-            lambda change: add_second_family(change, pool.pk, values.get("within"), values["numbering"], version),
+            lambda change: add_second_family(
+                change, pool.pk, values.get("within"), values.get("numbering"), version, values.get("subnets", ())
+            ),
             lambda paired: {
                 "paired": [
                     {"subnet": {"id": p.subnet.pk, "name": p.subnet.name}, "block": str(p.block)} for p in paired

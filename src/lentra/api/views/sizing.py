@@ -9,9 +9,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from lentra.addressing.address_map import Inside
 from lentra.addressing.clusters import ClusterNeed, nodes_carried, service_range, size_cluster
 from lentra.addressing.packing import pack, smallest_holding, split_into, split_to_length
-from lentra.addressing.prefix import Prefix, parse_address
+from lentra.addressing.prefix import Prefix, address_text, parse_address
 from lentra.addressing.refusal import Refusal
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.sizing import size_by_hosts, size_by_subnets, size_of_length
@@ -42,7 +43,9 @@ from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Realm
 from lentra.registry.operations.subnets.set_up_cluster import ClusterMade, ClusterRequest, set_up_cluster
+from lentra.registry.plans.drafting import draft_plan
 from lentra.registry.reports.clash_check import check_ranges
+from lentra.registry.reports.free_space import free_in, taken_spans
 from lentra.registry.reports.still_fits import still_fits
 
 _COUNTS = ("total", "withheld", "usable", "needed", "spare")
@@ -85,21 +88,45 @@ class PackView(_WorkingOut):
                 raise
         lengths = [(name, size.length) for name, size in sizes.items()]
         least = smallest_holding(family, (length for _, length in lengths))
-        packing = pack(inside, lengths) if inside else None
-        blocks = {packed.key: str(packed.block) for packed in packing.placed} if packing else {}
+        realm = values.get("realm")
+        packing = pack(inside, lengths, free_in(realm, inside) if realm else None) if inside else None
+        blocks = {packed.key: packed.block for packed in packing.placed} if packing else {}
+        zones = {need["name"]: need.get("zone") for need in values["needs"]}
         ordered = sorted(sizes, key=lambda name: (sizes[name].length, name))
         return Response(
             {
                 "sized": [
-                    {"name": name, "block": blocks.get(name), "size": size_facts(sizes[name], sheet.name)}
+                    {
+                        "name": name,
+                        "zone": zones[name],
+                        "block": str(blocks[name]) if name in blocks else None,
+                        "bounds": _bounds(blocks[name], sheet) if name in blocks else None,
+                        "size": size_facts(sizes[name], sheet.name),
+                    }
                     for name in ordered
                 ],
                 "least": f"/{least}",
                 "total": str(sum(size.total for size in sizes.values())),
                 "left": [str(prefix) for prefix in packing.left] if packing else [],
                 "left_over": str(packing.left_over) if packing else None,
+                "plan": draft_plan(values["needs"], **values["as_plan"], family=family)
+                if "as_plan" in values
+                else None,
             }
         )
+
+
+def _bounds(block: Prefix, sheet: RuleSheet) -> dict[str, Any]:
+    """The addresses of a block under a rule sheet."""
+    inside = Inside(block, sheet.family(block.family))
+    usable = inside.rules.usable(block)
+    return {
+        "first": address_text(block.family, block.first),
+        "last": address_text(block.family, block.last),
+        "usable": str(usable),
+        "first_usable": address_text(block.family, inside.low) if usable else None,
+        "last_usable": address_text(block.family, inside.high) if usable else None,
+    }
 
 
 def _size_of(need: dict[str, Any], sheet: RuleSheet, family: int) -> Any:
@@ -125,6 +152,10 @@ class SplitView(APIView):
         if ("into" in values) == ("length" in values):
             raise Invalid("say into how many parts, or of which length", field="into", suggestions=["into=4"])
         split = split_into(block, values["into"]) if "into" in values else split_to_length(block, values["length"])
+        sheet, realm, zones = rules_meant(values), values.get("realm"), values.get("zone", [])
+        taken = taken_spans(realm, block) if realm else []
+        parts = split.parts(_MOST_PARTS)
+        width = max(2, len(str(split.count)))
         return Response(
             {
                 "prefix": str(block),
@@ -132,9 +163,25 @@ class SplitView(APIView):
                 "count": split.count,
                 "spare": split.spare,
                 "spare_addresses": str(split.spare << (block.bits - split.length)),
-                "parts": [str(part) for part in split.parts(_MOST_PARTS)],
+                "sheet": sheet.name,
+                "free": sum(_taker(part, taken) is None for part in split.parts()) if realm else None,
+                "parts": [
+                    {
+                        "prefix": str(part),
+                        "name": f"{values['name']}-{n:0{width}d}" if "name" in values else None,
+                        "zone": zones[(n - 1) % len(zones)] if zones else None,
+                        "taken_by": _taker(part, taken),
+                        **_bounds(part, sheet),
+                    }
+                    for n, part in enumerate(parts, 1)
+                ],
             }
         )
+
+
+def _taker(part: Prefix, taken: list[tuple[int, int, str]]) -> str | None:
+    """Who takes some of a part; taken spans are in order."""
+    return next((owner for first, last, owner in taken if first <= part.last and last >= part.first), None)
 
 
 class CarriesView(APIView):
@@ -188,9 +235,11 @@ class RangeSizeView(APIView):
 # --- clusters ---
 
 
+_OF_NEED = ("nodes", "surge", "workloads", "balancers", "own_range", "most_nodes", "zones", "services")
+
+
 def _need(values: dict[str, Any]) -> ClusterNeed:
-    names = ("nodes", "surge", "workloads", "balancers", "own_range")
-    return ClusterNeed(**{name: values[name] for name in names})
+    return ClusterNeed(**{name: values[name] for name in _OF_NEED if name in values})
 
 
 def _cluster_facts(size: Any, sheet: str, services: Any) -> dict[str, Any]:
@@ -199,6 +248,9 @@ def _cluster_facts(size: Any, sheet: str, services: Any) -> dict[str, Any]:
         "most_nodes": size.most_nodes,
         "workload_length": size.workload_length,
         "slice_length": size.slice_length,
+        "service_length": size.service_length,
+        "zones": size.zones,
+        "nodes_of_a_zone": size.nodes_of_a_zone,
         "services": asdict(services) | {"prefix": str(services.prefix), "services": str(services.services)}
         if services
         else None,
@@ -227,8 +279,7 @@ class ClusterView(APIView):
     )
     def post(self, request: Request) -> Response:
         values = read_body(request, ClusterSerializer)
-        names = ("nodes", "surge", "workloads", "balancers", "own_range")
-        wanted = ClusterRequest(need=_need(values), **{k: v for k, v in values.items() if k not in names})
+        wanted = ClusterRequest(need=_need(values), **{k: v for k, v in values.items() if k not in _OF_NEED})
         return run_change(request, lambda change: set_up_cluster(change, wanted), _made, 201)
 
 

@@ -19,13 +19,17 @@ from lentra.registry.models.records import Record
 from lentra.registry.models.setup import Project, Realm, Region, Sheet, Zone
 
 ORIGINS = ("own", "provider")
+NUMBERINGS = ("number", "tag")  # how IPv6 blocks are paired with IPv4 ones
 GIVES = ("both", "subnets", "pools")  # what is taken out of a pool
 KEEP_OUT_KINDS = ("on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other")
 CERTAINTIES = ("certain", "likely", "unsure")
 
 
 class Pool(Record):
-    """Ranges from which blocks are handed out. `sheet` is the one in force, inherited or the pool's own."""
+    """Ranges from which blocks are handed out. `sheet` is the one in force, inherited or the pool's own.
+
+    Where its subnets were given IPv6 later, `numbering_v6` and `numbering_within` say how, and later ones follow.
+    """
 
     KIND = "pool"
 
@@ -49,6 +53,8 @@ class Pool(Record):
     shortest_v4 = models.PositiveSmallIntegerField(null=True, blank=True)
     longest_v4 = models.PositiveSmallIntegerField(null=True, blank=True)
     unit_v6 = models.PositiveSmallIntegerField(default=64)
+    numbering_v6 = models.CharField(max_length=8, choices=[(n, n) for n in NUMBERINGS], default="", blank=True)
+    numbering_within = models.CharField(max_length=45, default="", blank=True, db_collation="ascii_bin")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["realm", "name"], name="pool_name_in_realm")]

@@ -17,6 +17,7 @@ from lentra.registry.lookup.find import find
 from lentra.registry.lookup.serving import exhausted_in, serving_pools
 from lentra.registry.lookup.target import Target
 from lentra.registry.models import Pool, Subnet
+from lentra.registry.requests.pairing import paired_block
 from lentra.registry.requests.request import SubnetRequest, parse_given
 from lentra.registry.space.evidence import conflicts_over
 from lentra.registry.space.keep_outs import give_way, keep_outs_over
@@ -84,6 +85,16 @@ class Allocator:
         if away:
             why += f", away from {', '.join(str(prefix) for prefix in away)}"
         return self._take(space, found, length, owner, why)
+
+    def pair(self, length: int, owner: int, tag: int | None) -> Allocation:
+        """Take the IPv6 block that goes with an IPv4 one, as the pool numbers them; where it cannot, one as usual."""
+        store, pool = self.stores[6], self.pool
+        whole = parse_prefix(pool.numbering_within)
+        if pool.numbering_v6 == "tag" and tag is None:
+            return self.allocate(6, length, owner)
+        block = paired_block(store, whole, length, pool.numbering_v6, tag, "asked for")
+        by = f"tag {tag}" if pool.numbering_v6 == "tag" else "the next number"
+        return self._take(store, place_exact(store, block), length, owner, f"paired by {by} in {whole}")
 
     def allocate_as_proposed(self, text: str, owner: int) -> Allocation:
         """Take a block of a proposal, exactly.

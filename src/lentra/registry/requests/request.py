@@ -9,14 +9,15 @@ from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from lentra.addressing.avoiding import MOST_AVOIDED
-from lentra.addressing.prefix import BITS, Prefix, parse_prefix
+from lentra.addressing.placement import place
+from lentra.addressing.prefix import BITS, Prefix, containing, parse_prefix
 from lentra.addressing.refusal import HostsDoNotFit, LengthOutOfBounds, OffBoundary, Refusal, WrongFamily
 from lentra.addressing.rules import RuleSheet, span
 from lentra.addressing.sizing import size_by_hosts
 from lentra.registry.errors import Invalid, NeedsIpv4, WrongPool
 from lentra.registry.lookup.serving import serving_pools
 from lentra.registry.lookup.target import Target
-from lentra.registry.models import Pool, Project, Region, Zone
+from lentra.registry.models import KeepOut, Pool, PoolRange, Project, Region, Space, Zone
 from lentra.registry.rules.tags import check_tag
 from lentra.registry.space.store import DatabaseExtents
 
@@ -250,7 +251,7 @@ def no_range_yet(pool: Pool, family: int, field: str = "families") -> WrongFamil
     first, parent = f"add one to pool {pool.name} first", pool.parent
     if parent and not parent.ranges.filter(family=family).exists():
         first = f"add one to pool {parent.name} first, then one out of it to {pool.name}"
-    example = f"a range out of pool {parent.name}" if parent else f"an IPv{family} range of your own"
+    example = _range_to_be_had(pool, family)
     return WrongFamily(
         f"pool {pool.name} has no IPv{family} range: {first}, or ask another pool",
         field=field,
@@ -261,6 +262,31 @@ def no_range_yet(pool: Pool, family: int, field: str = "families") -> WrongFamil
             f"add to pool {pool.name}: {example}",
         ],
     )
+
+
+def _range_to_be_had(pool: Pool, family: int) -> str:
+    """A range that the pool could be given: free in its parent, or for IPv6 a unique-local one that nothing has."""
+    rules = pool.sheet.v6 if family == 6 else pool.sheet.v4
+    if rules is None:
+        return f"nothing: rule sheet {pool.sheet.name} has no IPv{family}"
+    length = max(rules["range_shortest"], min(rules["range_longest"], 48 if family == 6 else 22))
+    if pool.parent_id is not None:
+        space = Space.objects.filter(pool=pool.parent_id, family=family).first()
+        try:
+            assert space is not None
+            return str(place(DatabaseExtents(space), length, "low").block)
+        except (AssertionError, Refusal):
+            return f"a range out of pool {pool.parent.name}, which has no /{length} free" if pool.parent else ""
+    if family == 4:
+        return "an IPv4 range of your own"
+    # RFC 4193, section 3.2.2: a global identifier that is as good as random, here by the pool's own number and name.
+    for salt in range(16):
+        seed = hashlib.sha256(f"{pool.realm_id} {pool.pk} {pool.name} {salt}".encode()).digest()
+        prefix = containing(6, (0xFD << 120) | (int.from_bytes(seed[:5], "big") << 80), min(length, 48))
+        over = {"realm_id": pool.realm_id, "family": 6, "first__lte": prefix.last, "last__gte": prefix.first}
+        if not PoolRange.objects.filter(**over).exists() and not KeepOut.objects.filter(**over).exists():
+            return str(prefix if length <= 48 else prefix.child(length, 0))
+    return "an IPv6 range of your own"
 
 
 def _leading_length(request: SubnetRequest, sheet: RuleSheet, family: int) -> int:

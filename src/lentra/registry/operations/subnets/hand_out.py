@@ -148,19 +148,45 @@ def _choose(change: Change, order: _Order, stores: Families, highest: int) -> _C
             [allocator.allocate_as_proposed(text, owner) for text in one.blocks]
             for one, owner in zip(order.shown, numbers, strict=True)
         ]
+        tags = _tags(change, order, names)
+    elif pool.numbering_v6 and len(lengths) > 1:
+        names = _names(change, order, highest)
+        tags = _tags(change, order, names)
+        blocks = _allocate(allocator, lengths, numbers, tags)
     else:
         blocks = _allocate(allocator, lengths, numbers)
-        skip = max(0, change.attempt - 2)  # after clashing again and again with others who number the same stem
-        names = names_for(change, pool, order.target, request.name, order.stem, request.count, highest + skip)
-    return _Chosen(numbers, names, blocks, _tags(change, order, names))
+        names = _names(change, order, highest)
+        tags = _tags(change, order, names)
+    return _Chosen(numbers, names, blocks, tags)
 
 
-def _allocate(allocator: Allocator, lengths: Mapping[int, int], numbers: Sequence[int]) -> list[list[Allocation]]:
-    """Blocks for each subnet, anew; where they do not all fit, it is told how many do."""
+def _names(change: Change, order: _Order, highest: int) -> list[str]:
+    """Names for the subnets, after the highest number that their stem has."""
+    skip = max(0, change.attempt - 2)  # after clashing again and again with others who number the same stem
+    request = order.request
+    return names_for(change, order.pool, order.target, request.name, order.stem, request.count, highest + skip)
+
+
+def _allocate(
+    allocator: Allocator, lengths: Mapping[int, int], numbers: Sequence[int], tags: Sequence[int | None] = ()
+) -> list[list[Allocation]]:
+    """Blocks for each subnet, anew; where they do not all fit, it is told how many do.
+
+    Args:
+        tags: each subnet's, where its IPv6 block is paired with its IPv4 one.
+    """
     blocks: list[list[Allocation]] = []
     try:
-        for owner in numbers:
-            blocks.append([allocator.allocate(family, length, owner) for family, length in lengths.items()])
+        for n, owner in enumerate(numbers):
+            paired = {6: tags[n]} if tags else {}
+            blocks.append(
+                [
+                    allocator.pair(length, owner, paired[family])
+                    if family in paired
+                    else allocator.allocate(family, length, owner)
+                    for family, length in lengths.items()
+                ]
+            )
     except Exhausted as refusal:
         if not blocks:
             raise

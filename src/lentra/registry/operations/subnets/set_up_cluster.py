@@ -101,7 +101,10 @@ def set_up_cluster(change: Change, wanted: ClusterRequest) -> ClusterMade:
             )
         in_pool = any(row.prefix.contains(prefix) for row in pool.ranges.all())
         if in_pool:
-            change.note(f"{prefix} ({what}) comes out of pool {pool.name} itself")
+            change.note(
+                f"{prefix} ({what}) lies in pool {pool.name} itself, from which the network takes its subnets: it is "
+                "taken out of there for the cluster alone"
+            )
         if wanted.take_as == "keep out" or what == "bridge" or not in_pool:
             values = {
                 "realm": pool.realm,
@@ -139,7 +142,7 @@ def check_cluster_ranges(pool: Pool, wanted: ClusterRequest) -> dict[str, Prefix
     """The ranges given, each checked against the realm, its keep-outs, and the others.
 
     Raises:
-        Overlaps, KeptOut: with what is in the way, and whose it is.
+        Overlaps: with all that is in the way of any of them, and whose it is.
     """
     given = {
         "workloads": wanted.workload_range if wanted.need.own_range else None,
@@ -147,29 +150,31 @@ def check_cluster_ranges(pool: Pool, wanted: ClusterRequest) -> dict[str, Prefix
         "bridge": wanted.bridge_range,
     }
     ranges = {what: prefix for what, prefix in given.items() if prefix is not None}
+    conflicts: list[dict[str, Any]] = []
+    faults: list[tuple[str, str, Prefix]] = []  # field, what is wrong, range
     checked: dict[str, Prefix] = {}
     for what, prefix in ranges.items():
         field_name = {"workloads": "workload_range", "services": "service_range"}.get(what, "bridge_range")
         for other, taken in checked.items():
             if taken.overlaps(prefix):
-                raise Overlaps(
-                    f"{prefix} ({what}) overlaps {taken} ({other} of the same cluster)",
-                    field=field_name,
-                    received=prefix,
-                    conflicts=[{"range": str(taken), "owner": f"{other} of {wanted.name}"}],
+                faults.append(
+                    (field_name, f"{prefix} ({what}) overlaps {taken} ({other} of the same cluster)", prefix)
                 )
-        conflicts = taken_over(pool.realm_id, prefix)
-        if conflicts:
-            first = conflicts[0]
-            raise Overlaps(
-                f"{prefix} ({what}) overlaps {first['range']} in realm {pool.realm.name}: "
-                f"{first.get('owner') or first['state']}",
-                field=field_name,
-                received=prefix,
-                rule="a cluster's ranges overlap nothing in its realm",
-                conflicts=conflicts[:20],
-            )
+                conflicts.append({"range": str(taken), "owner": f"{other} of {wanted.name}", "field": field_name})
+        if there := taken_over(pool.realm_id, prefix):
+            whose = there[0].get("owner") or there[0]["state"]
+            words = f"{prefix} ({what}) overlaps {there[0]['range']} in realm {pool.realm.name}: {whose}"
+            faults.append((field_name, words, prefix))
+            conflicts += [{**one, "field": field_name} for one in there[:20]]
         checked[what] = prefix
+    if faults:
+        raise Overlaps(
+            "; ".join(words for _, words, _ in faults),
+            field=faults[0][0],
+            received=", ".join(dict.fromkeys(str(prefix) for _, _, prefix in faults)),
+            rule="a cluster's ranges overlap nothing in its realm",
+            conflicts=conflicts,
+        )
     return ranges
 
 
