@@ -8,6 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db.models import QuerySet
+from django.db.models.functions import Lower
 
 from lentra.addressing.prefix import BITS, parse_range, range_text
 from lentra.addressing.refusal import Refusal
@@ -270,9 +271,8 @@ def _same_place(zone: Zone) -> list[str]:
     """Another zone with the same physical identifier is the same place twice."""
     if not zone.physical:
         return []
-    others = (
-        Zone.objects.filter(physical__iexact=zone.physical.strip()).exclude(pk=zone.pk).select_related("region")
-    )
+    same = Zone.objects.annotate(place=Lower("physical")).filter(place=zone.physical.strip().lower())
+    others = same.exclude(pk=zone.pk).select_related("region")
     return [
         f"zone {other.name} of region {other.region.name} has the physical identifier {other.physical} as well: what is "
         "meant to survive a zone may stand in one place"
