@@ -27,7 +27,7 @@ from lentra.addressing.prefix import address_text, parse_prefix, parse_range
 from lentra.registry.foresight.readings import take_readings
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.serving import serving_pools
-from lentra.registry.models import KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Tier, Zone
+from lentra.registry.models import Address, KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Tier, Zone
 from lentra.registry.operations.people.manage_people import add_person, add_token
 from lentra.registry.operations.plans.commit_plan import commit_plan
 from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
@@ -88,9 +88,12 @@ class Loader:
             self._do(add_realm, realm)
         for kind, key in (("region", "regions"), ("zone", "zones"), ("tier", "tiers"), ("project", "projects")):
             for values in data[key]:
-                if "region" in values:
-                    values["region"] = find(Region, values["region"])
+                for field in ("region", "home_region"):
+                    if field in values:
+                        values[field] = find(Region, values[field])
                 self._do(add_record, kind, values)
+        for values in data["rule_sheets"]:
+            self._do(add_record, "rule sheet", values)
 
     def pools(self) -> None:
         """Keep-outs and pools, by the planner."""
@@ -105,7 +108,14 @@ class Loader:
             values["realm"] = find(Realm, values["realm"])
             values["since"] = (self.today - timedelta(days=values["since"])).date()
             values |= {"family": family, "first": first, "last": last}
+            if "review" in values:
+                values["review_on"] = (self.today + timedelta(days=values.pop("review"))).date()
             self._do(add_keep_out, values)
+        for values in data["tag_ranges"]:
+            for field, model in (("zone", Zone), ("tier", Tier)):
+                if field in values:
+                    values[field] = find(model, values[field])
+            self._do(add_record, "tag range", values)
         for values in data["pools"]:
             self._add_pool(dict(values))
 
@@ -178,6 +188,7 @@ class Loader:
             ("attached", self._attach),
             ("given_back", self._give_back),
             ("needs", self._need),
+            ("tag_members", self._tag_member),
         )
         for section, doing in works:
             for row in self.scenario[section]:
@@ -262,9 +273,17 @@ class Loader:
     def _fix_inside(self, change: Change, row: dict[str, Any]) -> None:
         subnet = find(Subnet, row["subnet"])
         values = dict(row["values"])
-        if offsets := row.get("dhcp"):
-            first = subnet.blocks()[0].first
-            values["dhcp"] = "-".join(address_text(4, first + offset) for offset in offsets)
+        first = subnet.blocks()[0].first
+
+        def there(*offsets: int) -> str:
+            return "-".join(address_text(4, first + offset) for offset in offsets)
+
+        spans = row.get("dhcp", [])
+        values["dhcp"] = [there(*span) for span in (spans if spans and isinstance(spans[0], list) else [spans]) if span]
+        if "excluded" in row:
+            values["dhcp_excluded"] = [there(*row["excluded"])]
+        if "service" in row:
+            values["dhcp_service"] = there(row["service"])
         edit_subnet(change, subnet.pk, values)
         for record in row["records"]:
             record_addresses(change, subnet.pk, AddressRequest(**record))
@@ -273,6 +292,10 @@ class Loader:
         held = Subnet.objects.filter(project__name=row["project"], pool__exposure="public", state="active")
         for n, subnet in enumerate(list(held.order_by("pk"))[: -row["idle"]]):
             target = row["targets"][n % len(row["targets"])]
+            if n == 0:
+                record = Address.objects.get(name=row["record"])
+                attach_address(change, subnet.pk, record=record.pk)
+                continue
             attach_address(change, subnet.pk, f"{target}-{n // len(row['targets']) + 1}")
 
     def _give_back(self, change: Change, row: dict[str, Any]) -> None:
@@ -288,6 +311,10 @@ class Loader:
             subnets = subnets[:: row["every"]]
         for subnet in subnets:
             give_back_subnet(change, subnet.pk, despite_use=True)
+
+    def _tag_member(self, change: Change, row: dict[str, Any]) -> None:
+        values = {name: value for name, value in row.items() if name != "days"}
+        add_record(change, "tag member", values | {"subnet": find(Subnet, row["subnet"])})
 
     def _need(self, change: Change, row: dict[str, Any]) -> None:
         values = {name: value for name, value in row.items() if name not in ("days", "ahead")}

@@ -214,7 +214,7 @@ def test_what_is_no_longer_wanted_is_listed_and_given_back_on_explicit_word(worl
     plan.run(less)
     saved = Plan.objects.get(realm=world.realm)
     assert saved.subnets.filter(state="active").count() == 9
-    words = {d["what"] for d in departures(saved)}
+    words = {departure.what for departure in departures(saved)}
     assert words == {"the plan no longer wants it", "it has /23, the plan says /24"}
     plan.run(less, give_back=True)
     assert saved.subnets.filter(state="active").count() == 6

@@ -22,6 +22,8 @@ REFS = {
     "reservations": "booking-balancers",
     "rule-sheets": "four-and-one",
     "subnets": "fleet:ticketing-ml-1-app-01",
+    "tag-members": "12345678901",
+    "tag-ranges": "12345678901",
     "tiers": "app",
     "tokens": "12345678901",
     "zones": "nc-1",
@@ -67,7 +69,18 @@ BODIES = {
     "size/cluster": {"nodes": 5},
     "size/several": {"needs": [{"name": "data", "hosts": 700}]},
     "subnets": {"pool": "ticket-hall", "project": "ticketing", "tier": "app", "zone": "ml-1", "length": 28},
+    "alerts/{number}/acknowledge": {"reason": "seen"},
+    "keep-outs/several": {
+        "realm": "fleet",
+        "rows": [{"range": "10.40.64.0/24", "reason": "x"}],
+        "despite_use": True,
+    },
+    "plans/{ref}/settle": {"slot": "ml-1/app/1", "how": "take over"},
+    "pools/{ref}/remove-range": {"range": "10.42.192.0/20"},
     "subnets/{ref}/addresses": {"name": "seen"},
+    "subnets/{ref}/hand-over": {"project": "crew-roster"},
+    "tag-members": {"subnet": "fleet:ticketing-ml-1-app-01", "name": "seen"},
+    "tag-ranges": {"first": 3000, "last": 3001},
     "subnets/{ref}/attach": {"target": "x"},
     "subnets/{ref}/room": {"doublings": 1},
     "subnets/{ref}/shrink": {"length": 28},
@@ -76,6 +89,7 @@ BODIES = {
     "zones": {"name": "nc-7", "region": "north-coast"},
 }
 SET_UP = ("realms", "regions", "zones", "tiers", "projects", "keep-outs", "reservations", "planned-needs")
+SET_UP += ("tag-ranges", "tag-members")
 OPEN = {"post session", "delete session"}
 NEEDS_MORE = {  # what a viewer does not reach
     "admin": {
@@ -88,7 +102,15 @@ NEEDS_MORE = {  # what a viewer does not reach
         *("post pools/{ref}/second-family", "delete pools/{ref}"),
         *(f"post {kind}" for kind in SET_UP),
         *(f"{method} {kind}/{{ref}}" for kind in SET_UP for method in ("patch", "delete")),
-        *("post pools", "patch pools/{ref}", "post clusters"),
+        *(
+            "post pools",
+            "patch pools/{ref}",
+            "post clusters",
+            "post pools/{ref}/remove-range",
+            "post keep-outs/several",
+        ),
+        *("post alerts/{number}/acknowledge", "post alerts/{number}/reopen"),
+        "post plans/{ref}/settle",
         "post plans/{ref}/remove",  # of a project that the requester does not belong to
     },
     "requester": {
@@ -97,6 +119,7 @@ NEEDS_MORE = {  # what a viewer does not reach
             f"post subnets/{{ref}}/{what}"
             for what in (
                 *("release", "grow", "shrink", "room", "replace", "confirm", "attach", "detach", "addresses"),
+                *("bring-back", "hand-over"),
             )
         ),
         *("patch addresses/{ref}", "delete addresses/{ref}", "post ledger/{number}/undo"),
@@ -126,6 +149,8 @@ def refs(live):
         "addresses": record["id"],
         "keep-outs": keep_out,
         "tokens": admin.tokens.add(name="roles").result["id"],
+        "tag-ranges": next(admin.tag_ranges.list())["id"],
+        "tag-members": next(admin.tag_members.list())["id"],
     }
 
 

@@ -33,7 +33,7 @@ def test_a_network_is_set_up_used_and_taken_down(live, planner, mark):
     assert inner == "10.60.4.0/22"  # the lowest /22 that is wholly free
     use = planner.pools.use(top.result["id"])
     assert [user["range"] for user in use["used_by"]] == ["dock"]
-    assert set(use["frozen"]) == {"realm", "parent", "sheet"}
+    assert set(use["frozen"]) == {"realm", "parent"}
 
     ask = {"pool": f"{realm}:dock", "project": "crew-roster", "tier": "ops", "zone": zone}
     seen = planner.request(**ask, hosts=100, preview=True)

@@ -47,6 +47,11 @@ export function ProblemAlert({ error, onRetry, onTake }: { error: unknown; onRet
           {conflicts.slice(0, 8).map((conflict, n) => (
             <li key={n}>
               <Mono>{conflict.range}</Mono> {[conflict.kind, conflict.state, conflict.owner, conflict.zone, conflict.tier].filter(Boolean).join(", ")}
+              {typeof conflict["mend"] === "string" && (
+                <>
+                  {typeof conflict["why"] === "string" && `: ${conflict["why"]}`}; <em>{conflict["mend"]}</em>
+                </>
+              )}
             </li>
           ))}
           {conflicts.length > 8 && <li>and {conflicts.length - 8} more</li>}

@@ -79,7 +79,7 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "hand-over",
         help="hand a subnet over to another project",
-        epilog="example: lentra hand-over ticketing-ml-1-app-01 harbour-services --preview",
+        epilog="example: lentra hand-over ticketing-ml-1-app-01 freight-desk --preview",
     )
     command.add_argument("subnet", help="its name or number")
     command.add_argument("project", help="who is to have it")

@@ -173,6 +173,8 @@ def _explain(options: argparse.Namespace) -> int:
 
 def _show(options: argparse.Namespace) -> int:
     client = client_for(options)
+    if re.fullmatch(r"[0-9a-fA-F]{2}([:-][0-9a-fA-F]{2}){5}", options.what) and _show_else(client, options):
+        return DONE
     if re.fullmatch(r"[0-9a-fA-F.:]+(/\d+|-[0-9a-fA-F.:]+)?", options.what) and re.search(r"[.:]", options.what):
         found = client.whereabouts(options.what, options.realm)
         if options.output == "csv":

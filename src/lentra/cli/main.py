@@ -174,13 +174,25 @@ def _show_problem(problem: Problem) -> None:
     if problem.rule:
         print(f"  rule: {problem.rule}", file=sys.stderr)
     for conflict in problem.conflicts[:8]:
-        told = {k: v for k, v in conflict.items() if k not in ("range", "id", "keep_out")}
-        print(f"  in the way: {conflict.get('range')} ({cell(told)})", file=sys.stderr)
+        print(f"  in the way: {_in_the_way(conflict)}", file=sys.stderr)
+    if len(problem.conflicts) > 8:
+        print(f"  and {len(problem.conflicts) - 8} more", file=sys.stderr)
     if problem.suggestions:
-        words = ", ".join(_as_option(text) for text in problem.suggestions[:5])
+        between = "; " if any(", " in text for text in problem.suggestions) else ", "
+        words = between.join(_as_option(text) for text in problem.suggestions[:5])
         print(f"  would work: {words}", file=sys.stderr)
     if problem.request_id and problem.status >= 500:
         print(f"  request: {problem.request_id}", file=sys.stderr)
+
+
+def _in_the_way(conflict: dict[str, Any]) -> str:
+    """What stands in the way, and what to do about it where that is said."""
+    if "mend" in conflict:
+        owner = f" ({conflict['owner']})" if conflict.get("owner") else ""
+        why = f": {conflict['why']}" if "why" in conflict else ""
+        return f"{conflict.get('range')}{owner}{why}; {conflict['mend']}"
+    told = {k: v for k, v in conflict.items() if k not in ("range", "id", "keep_out")}
+    return f"{conflict.get('range')} ({cell(told)})"
 
 
 def _as_option(text: str) -> str:

@@ -104,7 +104,7 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         command = verbs.add_parser(
             "add-several",
             help="add all keep-outs of a CSV file, or none",
-            epilog="example: lentra keep-out add-several yard.csv --realm fleet --reason 'partner yard' --preview",
+            epilog="example: lentra keep-out add-several demo/tables/yard.csv --realm harbour-lab --preview",
         )
         command.add_argument("file", help="a CSV file (- for what comes in), its first line naming the columns")
         command.add_argument("--realm", required=True, help="in this realm")
@@ -160,7 +160,7 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         command = verbs.add_parser(
             "remove-range",
             help="take a range out of a pool in which nothing lives any more",
-            epilog="example: lentra pool remove-range links 172.20.0.0/24 --preview",
+            epilog="example: lentra pool remove-range lab fd46:1ab::/40 --preview",
         )
         command.add_argument("ref", help="name or number")
         command.add_argument("range", help="the range that it has")

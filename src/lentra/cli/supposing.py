@@ -83,7 +83,7 @@ def add_commands(commands: Any) -> None:
     add_change_options(command)
     command.set_defaults(run=_acknowledge)
     command = verbs.add_parser(
-        "reopen", help="take the acknowledgement of one back", epilog="example: lentra alert reopen 1 --preview"
+        "reopen", help="take the acknowledgement of one back", epilog="example: lentra alerts --acknowledged true"
     )
     command.add_argument("number", type=positive, help="its number")
     add_change_options(command)

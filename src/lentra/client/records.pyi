@@ -913,7 +913,7 @@ class Pool(TypedDict):
     shortest_v4: NotRequired[int | None]
     longest_v4: NotRequired[int | None]
     unit_v6: NotRequired[int]
-    numbering_v6: NumberingEnum
+    numbering_v6: str
     numbering_within: str
     ranges: NotRequired[list[str]]
 PoolExposureEnum = Literal["private", "public"]

@@ -102,7 +102,7 @@ class FamilyRulesSerializer(serializers.Serializer):
     )
 
 
-@extend_schema_field(FamilyRulesSerializer(allow_null=True))
+@extend_schema_field(FamilyRulesSerializer)
 class RulesField(serializers.DictField):
     """The rules of one family."""
 
@@ -193,6 +193,7 @@ class PoolSerializer(RecordSerializer):
     sheet = RefField(Sheet, required=False)
     realm = RefField(Realm, required=False)
     parent = RefField(Pool, required=False, allow_null=True)
+    numbering_v6 = serializers.CharField(read_only=True)
 
     class Meta:
         model = Pool

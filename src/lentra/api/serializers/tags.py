@@ -27,7 +27,7 @@ class TagSpanSerializer(serializers.Serializer):
     forbidden = serializers.BooleanField()
     purpose = serializers.CharField()
     used = serializers.IntegerField()
-    free = serializers.IntegerField()
+    free = serializers.IntegerField(help_text="How many of them are free.")
 
 
 class DifferingSerializer(serializers.Serializer):
@@ -46,7 +46,7 @@ class DifferingSerializer(serializers.Serializer):
 class TagsSerializer(serializers.Serializer):
     """The segment tags of a zone or region."""
 
-    place = NamedSerializer()
+    place = NamedSerializer(help_text="The zone or region.")
     outer_tag = serializers.IntegerField()
     outer_tags = serializers.ListField(child=serializers.IntegerField(), help_text="Outer tags in use there.")
     used = UsedTagSerializer(many=True)

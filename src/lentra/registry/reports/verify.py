@@ -72,6 +72,7 @@ def verify(only: Realm | None = None) -> dict[str, Any]:
         checked["subnets"] = _check_subnets(offences, only)
         offences += _reservations(only)
         offences += _quotas()
+        offences += _tags(only)
         checked["records"] = _check_ledger(offences, only)
         checked["ledger_entries"] = LedgerEntry.objects.count()
     return {
@@ -358,6 +359,18 @@ def _quotas() -> list[Offence]:
             what = f"it holds {held} public addresses, its quota is {project.public_quota}"
             found.append(Offence(1, what, f"project {project.name}"))
     return found
+
+
+def _tags(only: Realm | None) -> list[Offence]:
+    """No segment of a region without a zone has the tag of one in its zones."""
+    offences = []
+    wide = _in(Subnet.objects.filter(zone=None, tag__isnull=False).exclude(region=None), only)
+    for subnet in wide.order_by("pk"):
+        same = Subnet.objects.filter(region=subnet.region_id, zone__isnull=False)
+        for other in same.filter(tag=subnet.tag, outer_tag=subnet.outer_tag).order_by("pk"):
+            what = f"segment tag {subnet.tag} of {subnet.name} is that of {other.name} as well"
+            offences.append(Offence(1, what, f"subnet {subnet.pk}"))
+    return offences
 
 
 def _check_ledger(offences: list[Offence], only: Realm | None) -> int:

@@ -34,6 +34,7 @@ from lentra.registry.operations.subnets.bring_back import bring_back
 from lentra.registry.operations.subnets.edit_subnet import EDITABLE, edit_subnet
 from lentra.registry.operations.subnets.give_back import give_back_subnet
 from lentra.registry.operations.subnets.grow import grow_subnet, set_room, shrink_subnet
+from lentra.registry.operations.subnets.hand_over import hand_over
 from lentra.registry.operations.subnets.opened import locked_subnet
 from lentra.registry.operations.subnets.record_addresses import (
     AddressRequest,
@@ -229,6 +230,13 @@ def _edit_subnet_back(change: Change, entry: LedgerEntry) -> None:
     edit_subnet(change, entry.record, {name: v for name, v in (entry.before or {}).items() if name in EDITABLE})
 
 
+def _hand_over_back(change: Change, entry: LedgerEntry) -> None:
+    before = entry.before or {}
+    subnet = hand_over(change, entry.record, before["project_id"])
+    if plan := Plan.objects.filter(pk=before.get("plan_id")).first():
+        change.edited(subnet, "join plan", plan=plan, plan_slot=before["plan_slot"])
+
+
 def _in_use_again(change: Change, entry: LedgerEntry) -> None:
     change.edited(
         locked_subnet(change, entry.record, "take a replacement back", None, ("retiring",)), state="active"
@@ -356,6 +364,7 @@ _OF_CHANGING: dict[tuple[str, str], Step] = {
     ("reservation", "edit"): _edit_reservation_back,
     ("plan", "commit"): _edit_plan_back,
     ("subnet", "edit"): _edit_subnet_back,
+    ("subnet", "hand over"): _hand_over_back,
     ("subnet", "give back"): lambda change, entry: bring_back(change, entry.record, (entry.before or {})["state"]),
     ("subnet", "retire"): _in_use_again,
     ("subnet", "grow"): _size_back,

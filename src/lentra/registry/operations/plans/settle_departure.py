@@ -35,7 +35,8 @@ def settle_departure(change: Change, plan_ref: Any, slot: str, how: str, version
     require_project(change.actor, found.project, "settle a departure")
     if how not in WAYS:
         raise Invalid(f"{how!r} is not a way to settle a departure", field="how", received=how, suggestions=WAYS)
-    departed = {one.slot: one for one in departures(found) if one.slot}
+    plan = find_locked(Plan, found.pk, version=version)
+    departed = {one.slot: one for one in departures(plan) if one.slot}
     if slot not in departed:
         raise Invalid(
             f"slot {slot} of plan {found.name} has not departed",
@@ -44,8 +45,7 @@ def settle_departure(change: Change, plan_ref: Any, slot: str, how: str, version
             suggestions=list(departed)[:8],
         )
     if how == "put right":
-        _put_right(change, found, departed[slot])
-    plan = find_locked(Plan, found.pk, version=version)
+        _put_right(change, plan, departed[slot])
     accepted = {**plan.accepted, slot: departed[slot].kind}
     if how == "put right":
         accepted = {name: kind for name, kind in plan.accepted.items() if name != slot}
