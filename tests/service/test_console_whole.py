@@ -45,9 +45,9 @@ def test_a_request_chooses_among_places_of_a_pool(open_as, planner, live, fresh_
     )
     page.get_by_role("radio", name="Pool pool, 10.40.64.32/28").check()
     page.get_by_text("--prefix 10.40.64.32/28").wait_for()
-    page.get_by_role("button", name="Look at it first").click()
-    page.get_by_role("button", name="Confirm").click()
-    page.get_by_role("heading", name=re.compile("ticketing-01")).wait_for()
+    page.get_by_role("button", name="Look at the proposal").click()
+    page.get_by_role("button", name="Hand it out").click()
+    page.wait_for_url(re.compile(r"/pools/\d+"))
     (made,) = planner.subnets.list(realm=realm)
     assert made["blocks"][0]["prefix"] == "10.40.64.32/28"
 
