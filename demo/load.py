@@ -27,7 +27,19 @@ from lentra.addressing.prefix import address_text, parse_prefix, parse_range
 from lentra.registry.foresight.readings import take_readings
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.serving import serving_pools
-from lentra.registry.models import Address, KeepOut, Person, Pool, Project, Realm, Region, Sheet, Subnet, Tier, Zone
+from lentra.registry.models import (
+    Address,
+    KeepOut,
+    Person,
+    Pool,
+    Project,
+    Realm,
+    Region,
+    Sheet,
+    Subnet,
+    Tier,
+    Zone,
+)
 from lentra.registry.operations.people.manage_people import add_person, add_token
 from lentra.registry.operations.plans.commit_plan import commit_plan
 from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
@@ -279,7 +291,9 @@ class Loader:
             return "-".join(address_text(4, first + offset) for offset in offsets)
 
         spans = row.get("dhcp", [])
-        values["dhcp"] = [there(*span) for span in (spans if spans and isinstance(spans[0], list) else [spans]) if span]
+        values["dhcp"] = [
+            there(*span) for span in (spans if spans and isinstance(spans[0], list) else [spans]) if span
+        ]
         if "excluded" in row:
             values["dhcp_excluded"] = [there(*row["excluded"])]
         if "service" in row:
