@@ -18,7 +18,7 @@ import { RecordTable } from "../parts/RecordTable";
 import { grouped } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
 import type { Entry, Subnet } from "../subnets/queries";
-import { cellText } from "./cells";
+import { calledOf, cellText } from "./cells";
 import { Holdings } from "./Holdings";
 import { Tags } from "./Tags";
 import { KINDS, type Kind } from "./kinds";
@@ -31,7 +31,7 @@ export function RecordPage() {
   const { kind: name = "", id = "" } = useParams();
   const kind = KINDS[name];
   const record = useRecord(kind?.collection ?? "", id);
-  useTitle(record.data ? String(record.data.name ?? record.data["range"]) : "Set-up");
+  useTitle(record.data ? calledOf(record.data) : "Set-up");
   if (!kind) return <Navigate to="/set-up/pools" replace />;
   if (kind.word === "pool") return <Navigate to={`/pools/${id}`} replace />;
   return (
@@ -43,7 +43,7 @@ export function RecordPage() {
 
 function About({ kind, record, path }: { kind: Kind; record: AnyRecord; path: string }) {
   const use = useUse(kind.collection, record.id).data;
-  const called = String(record.name ?? record["range"]);
+  const called = calledOf(record);
   const grows = GROWS.find((one) => one === kind.word);
   const facts = Object.entries(record)
     .filter(([field, value]) => !["id", "version", "name"].includes(field) && value !== null && value !== "")

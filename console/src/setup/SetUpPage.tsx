@@ -21,9 +21,9 @@ import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
-import { cellText } from "./cells";
+import { calledOf, cellText } from "./cells";
 import { KINDS, type Act, type Kind } from "./kinds";
-import { actOn, removeRecord, useRecords, type AnyRecord } from "./queries";
+import { actOn, addSeveral, removeRecord, useRecords, type AnyRecord } from "./queries";
 import { RecordForm } from "./RecordForm";
 
 export function SetUpPage() {
@@ -57,7 +57,8 @@ function KindView({ kind }: { kind: Kind }) {
   const [acting, setActing] = useState<{ record: AnyRecord; act: Act } | null>(null);
   const [removing, setRemoving] = useState<AnyRecord | null>(null);
   const removal = kind.word === "keep-out" ? "Lift" : kind.word === "reservation" ? "Give back" : "Remove";
-  const called = (record: AnyRecord) => String(record.name ?? record["range"]);
+  const called = calledOf;
+  const [listing, setListing] = useState(false);
   return (
     <>
       <Stack direction="row" sx={{ gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
@@ -73,9 +74,12 @@ function KindView({ kind }: { kind: Kind }) {
         <TextFilter label="Search" type="search" value={filters["text"] ?? ""} onChange={(value) => set("text", value)} />
         <Box sx={{ flexGrow: 1, color: "text.secondary" }}>{kind.about}</Box>
         {may ? (
-          <Button variant="contained" onClick={() => setForm({})}>
-            Add a {kind.noun}
-          </Button>
+          <>
+            {kind.several && <Button onClick={() => setListing(true)}>From a list</Button>}
+            <Button variant="contained" onClick={() => setForm({})}>
+              Add a {kind.noun}
+            </Button>
+          </>
         ) : (
           <Typography color="text.secondary">To change these, the role {kind.role} is needed.</Typography>
         )}
@@ -120,6 +124,15 @@ function KindView({ kind }: { kind: Kind }) {
         <PageTurner page={records.data} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
       {form && <RecordForm kind={kind} {...(form.record ? { record: form.record } : {})} onClose={() => setForm(null)} />}
+      {listing && kind.several && (
+        <RecordForm
+          kind={kind.several}
+          title={`Add ${plural(kind).toLowerCase()} from a list`}
+          add={(values, how) => addSeveral(kind.collection, values, how)}
+          command={({ list: _, ...values }) => commandLine([kind.word, "add-several", "table.csv"], values)}
+          onClose={() => setListing(false)}
+        />
+      )}
       {acting && (
         <ConfirmChange
           title={acting.act.title}

@@ -15,3 +15,9 @@ export function cellText(value: unknown, none = "—"): string {
   }
   return String(value);
 }
+
+/** What a record is called: its name, its range, or what else tells it from others. */
+export function calledOf(record: Record<string, unknown>): string {
+  if (record["first"] !== undefined) return `${record["first"]} to ${record["last"]}`;
+  return String(record["name"] ?? record["range"]);
+}

@@ -21,6 +21,8 @@ export interface Kind {
   filter?: { name: string; of: string };
   about?: string;
   acts?: Act[];
+  /** The form of several at once, out of a list. */
+  several?: Kind;
 }
 
 /** Something that can be done with a record of a kind, beside editing and removing it. */
@@ -166,9 +168,23 @@ export const KINDS: Record<string, Kind> = {
     noun: "keep-out",
     collection: "keep-outs",
     role: "planner",
-    columns: ["range", "realm", "kind", "reason", "source", "since", "certainty"],
+    columns: ["range", "realm", "kind", "reason", "source", "since", "certainty", "review_on"],
     filter: { name: "realm", of: "realms" },
     about: "Ranges used or forbidden elsewhere: never handed out in their realm.",
+    several: {
+      word: "keep-out",
+      noun: "keep-out",
+      collection: "keep-outs",
+      role: "planner",
+      columns: [],
+      fields: [
+        { name: "realm", label: "Realm", kind: "ref", of: "realms", needed: true },
+        { name: "list", label: "One a line: range, reason", kind: "long", needed: true, help: "a prefix or first-last, and who uses it" },
+        { name: "reason", label: "Reason of those that say none" },
+        { name: "source", label: "Source", help: "how they are known" },
+        { name: "certainty", label: "How sure", kind: "choice", choices: ["certain", "likely", "unsure"] },
+      ],
+    },
     fields: [
       { name: "realm", label: "Realm", kind: "ref", of: "realms", needed: true, onlyNew: true },
       { name: "range", label: "Range", needed: true, onlyNew: true, help: "a prefix, or first-last" },
@@ -182,6 +198,7 @@ export const KINDS: Record<string, Kind> = {
       { name: "source", label: "Source", help: "how it is known" },
       { name: "since", label: "Since", kind: "date" },
       { name: "certainty", label: "How sure", kind: "choice", choices: ["certain", "likely", "unsure"] },
+      { name: "review_on", label: "To be looked at again on", kind: "date" },
       { name: "despite_use", label: "Also over space in use", kind: "yes-no", onlyNew: true },
     ],
   },

@@ -57,3 +57,19 @@ export function removeRecord(collection: string, id: number, how: How): Promise<
 export function actOn(collection: string, id: number, what: string, body: object, how: How): Promise<Answer<unknown>> {
   return change("POST", `${collection}/${id}/${what}`, body, how);
 }
+
+/** Add several records out of a list: a line each, with a range, and what is said of it after the first comma. */
+export function addSeveral(collection: string, { list, ...shared }: Record<string, unknown>, how: How): Promise<Answer<unknown>> {
+  return change("POST", `${collection}/several`, { ...shared, rows: rowsOf(String(list ?? "")) }, how);
+}
+
+export function rowsOf(text: string): { range: string; reason?: string }[] {
+  return text
+    .split("\n")
+    .map((line) => line.trim())
+    .filter(Boolean)
+    .map((line) => {
+      const [, range = line, reason = ""] = /^([^,;\t]+)[,;\t]\s*(.*)$/.exec(line) ?? [];
+      return { range: range.trim(), ...(reason ? { reason } : {}) };
+    });
+}

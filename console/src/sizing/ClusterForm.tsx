@@ -36,7 +36,7 @@ const SET_UP: Kind = {
 
 /** Nodes and workloads to ranges; and all of it handed out, reserved or kept out in one go. */
 export function ClusterForm() {
-  const [draft, setDraft] = useState({ nodes: "", surge: "1", workloads: "", balancers: "0", service_range: "", name_service: "", sheet: "" });
+  const [draft, setDraft] = useState({ nodes: "", surge: "1", workloads: "", balancers: "0", service_range: "", name_service: "", sheet: "", most_nodes: "", zones: "", services: "" });
   const [ownRange, setOwnRange] = useState(false);
   const [making, setMaking] = useState(false);
   const mayPlan = useMay("planner");
@@ -47,6 +47,9 @@ export function ClusterForm() {
     workloads: draft.workloads === "" ? undefined : Number(draft.workloads),
     balancers: Number(draft.balancers),
     own_range: ownRange,
+    ...(draft.most_nodes ? { most_nodes: Number(draft.most_nodes) } : {}),
+    ...(draft.zones ? { zones: Number(draft.zones) } : {}),
+    ...(draft.services ? { services: Number(draft.services) } : {}),
     ...(draft.service_range ? { service_range: draft.service_range } : {}),
     ...(draft.name_service ? { name_service: draft.name_service } : {}),
   };
@@ -60,6 +63,9 @@ export function ClusterForm() {
         <NumberInput label="Surge nodes" value={draft.surge} onChange={(surge) => set({ surge })} width={130} />
         <NumberInput label="Workloads a node" value={draft.workloads} onChange={(workloads) => set({ workloads })} width={160} />
         <NumberInput label="Balancers" value={draft.balancers} onChange={(balancers) => set({ balancers })} width={120} />
+        <NumberInput label="May grow to nodes" value={draft.most_nodes} onChange={(most_nodes) => set({ most_nodes })} width={160} />
+        <NumberInput label="Zones" value={draft.zones} onChange={(zones) => set({ zones })} width={110} />
+        <NumberInput label="Services" value={draft.services} onChange={(services) => set({ services })} width={120} />
         <SheetSelect value={draft.sheet} onChange={(sheet) => set({ sheet })} />
         <TextField label="Service range" value={draft.service_range} onChange={(event) => set({ service_range: event.target.value })} placeholder="10.47.240.0/22" />
         <TextField label="Name service" value={draft.name_service} onChange={(event) => set({ name_service: event.target.value })} placeholder="offset 10" />
@@ -70,7 +76,9 @@ export function ClusterForm() {
         <>
           <SizeShown size={found.subnet} what="Node subnet: " />
           <Typography>
-            These ranges carry {found.most_nodes} nodes.
+            {found.zones !== null && `One in each of ${found.zones} zones, for ${found.nodes_of_a_zone} nodes each, so that one may fail. `}
+            These ranges carry {found.most_nodes} nodes{found.zones !== null && " in each zone"}.
+            {found.service_length !== null && ` So many services need a /${found.service_length}.`}
             {found.workload_length !== null && ` Workload range /${found.workload_length}, a /${found.slice_length} for each node.`}
             {found.services && (
               <>

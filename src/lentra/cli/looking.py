@@ -30,11 +30,28 @@ SUBNET_COLUMNS = (
 _FILTERS = (
     *("realm", "pool", "project", "region", "zone", "tier", "state", "family"),
     *("length", "wider_than", "label", "inside", "covering", "text", "tag", "plan", "since", "until", "order"),
+    *("exposure", "origin"),
 )
-_SEVERAL = {"realm", "pool", "project", "region", "zone", "tier", "state", "family", "length", "tag", "plan"}
+_SEVERAL = {
+    "realm",
+    "pool",
+    "project",
+    "region",
+    "zone",
+    "tier",
+    "state",
+    "family",
+    "length",
+    "tag",
+    "plan",
+    "exposure",
+    "origin",
+}
 _CHOICES = {
     "state": ["held", "active", "retiring", "cooling"],
     "family": ["4", "6"],
+    "exposure": ["private", "public", "isolated"],
+    "origin": ["own", "provider"],
     "order": ["address", "name", "oldest", "newest"],
 }
 _READ = {"length": read_bits, "wider_than": read_bits}
@@ -73,6 +90,15 @@ def add_commands(commands: Any) -> None:
         command.add_argument(f"--{name}", action=Several, help=f"only of this {name}; several with commas")
     command.add_argument(
         "--parent", action=Several, help="only those carved out of this pool; several with commas"
+    )
+    command.add_argument(
+        "--exposure",
+        action=Several,
+        choices=_CHOICES["exposure"],
+        help="only of this exposure; several with commas",
+    )
+    command.add_argument(
+        "--origin", action=Several, choices=_CHOICES["origin"], help="only of this origin; several with commas"
     )
     command.add_argument("--top", action="store_const", const="true", help="only those carved out of no other")
     command.add_argument("--text", help="only those whose name has this in it")
@@ -136,6 +162,8 @@ _HELP = {
     "text": "part of name, purpose or notes",
     "tag": "with this segment tag",
     "plan": "made by this plan",
+    "exposure": "whose tier has this exposure",
+    "origin": "out of pools of this origin",
     "order": "address, name, oldest or newest",
     "length": "of this length, such as /26",
     "wider_than": "wider than this length: /26 finds /25 and wider",
@@ -347,7 +375,7 @@ def _usage(options: argparse.Namespace) -> int:
             print(styled(", ".join(str(name) for names in of.values() for name in names) or "all pools", "bold"))
             _show_usage({"own": whole, "warning_percent": 75, "critical_percent": 90})
         return DONE
-    found = list(client.usage(**of, **given(options, "parent", "top", "text")))
+    found = list(client.usage(**of, **given(options, "parent", "top", "text", "exposure", "origin")))
     if options.output in WHOLE:
         show_rows(found, (), options.output)
         return DONE

@@ -260,13 +260,15 @@ class Calls:
         None = None) -> r.Split: ...
     def still_fits(self, *, pool: str | None = None, realm: str | None = None, region: str | None =
         None) -> list[r.RoomFor]: ...
-    def list_subnets(self, *, covering: str | None = None, cursor: str | None = None, family: Literal[4, 6] |
-        Sequence[Literal[4, 6]] | None = None, inside: str | None = None, label: str | None = None, length: int |
-        Sequence[int] | None = None, limit: int | None = None, order: Literal["address", "name", "oldest",
-        "newest"] | None = None, plan: str | Sequence[str] | None = None, pool: str | Sequence[str] | None = None,
-        project: str | Sequence[str] | None = None, public: Literal["held", "attached", "idle"] | None = None,
-        realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, since: str | None =
-        None, state: Literal["held", "active", "retiring", "cooling"] | Sequence[Literal["held", "active",
+    def list_subnets(self, *, covering: str | None = None, cursor: str | None = None, exposure: Literal["private",
+        "public", "isolated"] | Sequence[Literal["private", "public", "isolated"]] | None = None, family:
+        Literal[4, 6] | Sequence[Literal[4, 6]] | None = None, inside: str | None = None, label: str | None = None,
+        length: int | Sequence[int] | None = None, limit: int | None = None, order: Literal["address", "name",
+        "oldest", "newest"] | None = None, origin: Literal["own", "provider"] | Sequence[Literal["own",
+        "provider"]] | None = None, plan: str | Sequence[str] | None = None, pool: str | Sequence[str] | None =
+        None, project: str | Sequence[str] | None = None, public: Literal["held", "attached", "idle"] | None =
+        None, realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, since: str |
+        None = None, state: Literal["held", "active", "retiring", "cooling"] | Sequence[Literal["held", "active",
         "retiring", "cooling"]] | None = None, tag: int | Sequence[int] | None = None, text: str | None = None,
         tier: str | Sequence[str] | None = None, until: str | None = None, wider_than: int | None = None, zone: str
         | Sequence[str] | None = None) -> Page[r.Subnet]: ...
@@ -354,10 +356,12 @@ class Calls:
         key: str | None = None) -> Answer[r.Token]: ...
     def remove_token(self, ref: str | int, body: r.ByProposal | None = None, *, preview: bool = False, why: str =
         "", proposal: str | None = None, version: int | None = None) -> Answer[r.Token]: ...
-    def usage(self, *, cursor: str | None = None, limit: int | None = None, order: Literal["name"] | None = None,
-        parent: str | Sequence[str] | None = None, project: str | Sequence[str] | None = None, realm: str |
-        Sequence[str] | None = None, region: str | Sequence[str] | None = None, text: str | None = None, top: bool
-        | None = None, zone: str | Sequence[str] | None = None) -> Page[r.PoolUsage]: ...
+    def usage(self, *, cursor: str | None = None, exposure: Literal["private", "public", "isolated"] |
+        Sequence[Literal["private", "public", "isolated"]] | None = None, limit: int | None = None, order:
+        Literal["name"] | None = None, origin: Literal["own", "provider"] | Sequence[Literal["own", "provider"]] |
+        None = None, parent: str | Sequence[str] | None = None, project: str | Sequence[str] | None = None, realm:
+        str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, text: str | None = None, top:
+        bool | None = None, zone: str | Sequence[str] | None = None) -> Page[r.PoolUsage]: ...
     def usage_breakdown(self, *, by: str, cursor: str | None = None, family: Literal[4, 6] | None = None, limit:
         int | None = None, pool: str | Sequence[str] | None = None, project: str | Sequence[str] | None = None,
         realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, tier: str |
@@ -627,16 +631,18 @@ class AsyncCalls:
         None = None) -> r.Split: ...
     async def still_fits(self, *, pool: str | None = None, realm: str | None = None, region: str | None =
         None) -> list[r.RoomFor]: ...
-    async def list_subnets(self, *, covering: str | None = None, cursor: str | None = None, family: Literal[4, 6] |
-        Sequence[Literal[4, 6]] | None = None, inside: str | None = None, label: str | None = None, length: int |
-        Sequence[int] | None = None, limit: int | None = None, order: Literal["address", "name", "oldest",
-        "newest"] | None = None, plan: str | Sequence[str] | None = None, pool: str | Sequence[str] | None = None,
-        project: str | Sequence[str] | None = None, public: Literal["held", "attached", "idle"] | None = None,
-        realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, since: str | None =
-        None, state: Literal["held", "active", "retiring", "cooling"] | Sequence[Literal["held", "active",
-        "retiring", "cooling"]] | None = None, tag: int | Sequence[int] | None = None, text: str | None = None,
-        tier: str | Sequence[str] | None = None, until: str | None = None, wider_than: int | None = None, zone: str
-        | Sequence[str] | None = None) -> Page[r.Subnet]: ...
+    async def list_subnets(self, *, covering: str | None = None, cursor: str | None = None, exposure:
+        Literal["private", "public", "isolated"] | Sequence[Literal["private", "public", "isolated"]] | None =
+        None, family: Literal[4, 6] | Sequence[Literal[4, 6]] | None = None, inside: str | None = None, label: str
+        | None = None, length: int | Sequence[int] | None = None, limit: int | None = None, order:
+        Literal["address", "name", "oldest", "newest"] | None = None, origin: Literal["own", "provider"] |
+        Sequence[Literal["own", "provider"]] | None = None, plan: str | Sequence[str] | None = None, pool: str |
+        Sequence[str] | None = None, project: str | Sequence[str] | None = None, public: Literal["held",
+        "attached", "idle"] | None = None, realm: str | Sequence[str] | None = None, region: str | Sequence[str] |
+        None = None, since: str | None = None, state: Literal["held", "active", "retiring", "cooling"] |
+        Sequence[Literal["held", "active", "retiring", "cooling"]] | None = None, tag: int | Sequence[int] | None =
+        None, text: str | None = None, tier: str | Sequence[str] | None = None, until: str | None = None,
+        wider_than: int | None = None, zone: str | Sequence[str] | None = None) -> Page[r.Subnet]: ...
     async def request_subnets(self, body: r.SubnetRequest, *, preview: bool = False, why: str = "", proposal: str |
         None = None, key: str | None = None) -> Answer[r.HandedOut]: ...
     async def show_subnet(self, ref: str | int) -> r.Subnet: ...
@@ -723,10 +729,12 @@ class AsyncCalls:
         None, key: str | None = None) -> Answer[r.Token]: ...
     async def remove_token(self, ref: str | int, body: r.ByProposal | None = None, *, preview: bool = False, why:
         str = "", proposal: str | None = None, version: int | None = None) -> Answer[r.Token]: ...
-    async def usage(self, *, cursor: str | None = None, limit: int | None = None, order: Literal["name"] | None =
-        None, parent: str | Sequence[str] | None = None, project: str | Sequence[str] | None = None, realm: str |
-        Sequence[str] | None = None, region: str | Sequence[str] | None = None, text: str | None = None, top: bool
-        | None = None, zone: str | Sequence[str] | None = None) -> Page[r.PoolUsage]: ...
+    async def usage(self, *, cursor: str | None = None, exposure: Literal["private", "public", "isolated"] |
+        Sequence[Literal["private", "public", "isolated"]] | None = None, limit: int | None = None, order:
+        Literal["name"] | None = None, origin: Literal["own", "provider"] | Sequence[Literal["own", "provider"]] |
+        None = None, parent: str | Sequence[str] | None = None, project: str | Sequence[str] | None = None, realm:
+        str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, text: str | None = None, top:
+        bool | None = None, zone: str | Sequence[str] | None = None) -> Page[r.PoolUsage]: ...
     async def usage_breakdown(self, *, by: str, cursor: str | None = None, family: Literal[4, 6] | None = None,
         limit: int | None = None, pool: str | Sequence[str] | None = None, project: str | Sequence[str] | None =
         None, realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, tier: str |

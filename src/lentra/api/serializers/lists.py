@@ -139,6 +139,8 @@ SubnetListQuery = list_query(
     zone=meant(Zone),
     tier=meant(Tier),
     plan=meant(Plan),
+    exposure=_words(EXPOSURES),
+    origin=_words(ORIGINS),
     state=_words(SUBNET_STATES),
     family=_FAMILY,
     length=_LENGTHS,
@@ -203,6 +205,8 @@ UsageListQuery = list_query(
     zone=meant(Zone),
     project=meant(Project),
     parent=meant(Pool, "Carved out of it."),
+    exposure=_words(EXPOSURES),
+    origin=_words(ORIGINS),
     top=_TOP,
     text=_text("Part of the name."),
 )

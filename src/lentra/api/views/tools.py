@@ -225,7 +225,7 @@ class UsageView(GenericAPIView):
     def get(self, request: Request) -> Response:
         pools = Pool.objects.prefetch_related("realm", "parent", "region", "zone", "sheet")
         values = asked(request)
-        pools = narrow(pools, values, "realm", "region", "zone", "project", "parent")
+        pools = narrow(pools, values, "realm", "region", "zone", "project", "parent", "exposure", "origin")
         if "top" in values:
             pools = pools.filter(parent__isnull=values["top"])
         if text := values.get("text"):

@@ -24,7 +24,9 @@ from lentra.registry.plans.slots import Finding, ResolvedPlan, Slot
 from lentra.registry.rules.names import (
     check_numbered,
     check_template,
+    name_values,
     numbered_onward,
+    refuse_off_pattern,
     refuse_taken_subnet_name,
     stem_for,
 )
@@ -154,8 +156,11 @@ def _names(change: Change, wanted: ResolvedPlan, slots: Sequence[Slot]) -> tuple
         next_names[stem] = onward[::-1]
     names = [next_names[stem].pop() for stem in stems]
     try:
-        for name in names:
+        for name, slot in zip(names, slots, strict=True):
             check_numbered(name)
+            if template is not None:
+                pool = next(iter(slot.pools.values()))
+                refuse_off_pattern(wanted.realm.name_pattern, name, name_values(slot.target, pool))
     except Refusal as refusal:
         errors.append(Finding(wanted.text.where("names"), refusal.message, "no subnet can be named", refusal.code))
     if len(set(names)) < len(names):

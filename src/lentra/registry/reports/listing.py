@@ -8,7 +8,7 @@ from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from lentra.addressing.prefix import BITS
 from lentra.registry.lookup.any_of import any_of
-from lentra.registry.models import ExtentRow, Subnet
+from lentra.registry.models import ExtentRow, Pool, Subnet, Tier
 from lentra.registry.models.subnets import BLOCK_STATES
 
 RELATED = (
@@ -32,7 +32,7 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
 
     Args:
         values: any of these. Lists, of which any will do: records of realm, pool, project, region, zone, tier and plan,
-            words of `state`, numbers of `family`, `length` and `tag`. Single ones: `wider_than` a length, the prefix that
+            words of `state`, of their tier's `exposure` and their pool's `origin`, numbers of `family`, `length` and `tag`. Single ones: `wider_than` a length, the prefix that
             they lie `inside` or that is `covering` them, a `label` as ``key`` or ``key=value``, `text` that is part of
             the name, purpose or notes, what the `name` begins with, `public` as ``held``, ``attached`` or ``idle`` for
             single public addresses, and the moments `since` and `until` when they were made.
@@ -42,6 +42,15 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
     for name in _COLUMNS:
         if values.get(name):
             rows = rows.filter(**any_of(name, values[name]))
+    # Of what there is little: looked up first, so that the index of subnets by it is used.
+    if values.get("exposure"):
+        rows = rows.filter(
+            tier__in=list(Tier.objects.filter(exposure__in=values["exposure"]).values_list("pk", flat=True))
+        )
+    if values.get("origin"):
+        rows = rows.filter(
+            pool__in=list(Pool.objects.filter(origin__in=values["origin"]).values_list("pk", flat=True))
+        )
     if public := values.get("public"):
         rows = rows.filter(_with_block(length__in=BITS.values()), pool__exposure="public", state="active")
         rows = rows.filter(attached_to="") if public == "idle" else rows
