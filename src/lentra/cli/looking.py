@@ -32,21 +32,7 @@ _FILTERS = (
     *("length", "wider_than", "label", "inside", "covering", "text", "tag", "plan", "since", "until", "order"),
     *("exposure", "origin"),
 )
-_SEVERAL = {
-    "realm",
-    "pool",
-    "project",
-    "region",
-    "zone",
-    "tier",
-    "state",
-    "family",
-    "length",
-    "tag",
-    "plan",
-    "exposure",
-    "origin",
-}
+_SEVERAL = set(_FILTERS) - {"wider_than", "label", "inside", "covering", "text", "since", "until", "order"}
 _CHOICES = {
     "state": ["held", "active", "retiring", "cooling"],
     "family": ["4", "6"],

@@ -32,10 +32,11 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
 
     Args:
         values: any of these. Lists, of which any will do: records of realm, pool, project, region, zone, tier and plan,
-            words of `state`, of their tier's `exposure` and their pool's `origin`, numbers of `family`, `length` and `tag`. Single ones: `wider_than` a length, the prefix that
-            they lie `inside` or that is `covering` them, a `label` as ``key`` or ``key=value``, `text` that is part of
-            the name, purpose or notes, what the `name` begins with, `public` as ``held``, ``attached`` or ``idle`` for
-            single public addresses, and the moments `since` and `until` when they were made.
+            words of `state`, of their tier's `exposure` and their pool's `origin`, numbers of `family`, `length` and
+            `tag`. Single ones: `wider_than` a length, the prefix that they lie `inside` or that is `covering` them, a
+            `label` as ``key`` or ``key=value``, `text` that is part of the name, purpose or notes, what the `name`
+            begins with, `public` as ``held``, ``attached`` or ``idle`` for single public addresses, and the moments
+            `since` and `until` when they were made.
     """
     # Read along afterwards, not joined: a join would have the whole list sorted before its first page.
     rows = Subnet.objects.prefetch_related(*RELATED, "pool__sheet", "extents")
