@@ -7,15 +7,15 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from lentra.addressing.address_map import Inside, next_free, refuse_address
-from lentra.addressing.prefix import address_text, parse_address
-from lentra.addressing.refusal import BadAddress, Exhausted, Refusal
-from lentra.registry.errors import AddressTaken, InUse, Invalid, KeptForService, NameTaken, StillAttached
+from lentra.addressing.address_map import refuse_address
+from lentra.addressing.prefix import parse_address
+from lentra.addressing.refusal import BadAddress, Refusal
+from lentra.registry.errors import AddressTaken, InUse, Invalid, KeptForService, StillAttached
 from lentra.registry.lookup.find import find
-from lentra.registry.lookup.insides import insides_of
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import ADDRESS_KINDS, Address, Subnet
 from lentra.registry.operations.subnets.opened import IN_USE, locked_subnet
+from lentra.registry.operations.subnets.recorded import Recorded
 from lentra.registry.rules.names import check_name, numbered_names
 from lentra.registry.transactions.change import Change
 
@@ -47,121 +47,6 @@ class AddressRequest:
         return self.count * (2 if self.pair else 1)
 
 
-class _Recorded:
-    """What the records of a subnet have, those about to be added among them."""
-
-    def __init__(self, subnet: Subnet) -> None:
-        self.subnet = subnet
-        self.insides = insides_of(subnet)
-        self.at: dict[tuple[int, int], Address] = {}
-        self.macs: dict[tuple[int, str], Address] = {}
-        self.names: dict[tuple[int, str], Address] = {}
-        for record in subnet.addresses.order_by("secondary"):
-            self.add(record)
-
-    def add(self, record: Address) -> None:
-        self.at[record.family, record.address] = record
-        if record.mac:
-            self.macs[record.family, record.mac] = record
-        self.names.setdefault((record.family, record.name), record)
-
-    def blocks(self, family: int) -> list[Inside]:
-        """The blocks of a family.
-
-        Raises:
-            Invalid: there is none.
-        """
-        found = [inside for inside in self.insides if inside.block.family == family]
-        if not found:
-            raise Invalid(
-                f"subnet {self.subnet.name} has no IPv{family} block",
-                field="family",
-                received=family,
-                suggestions=sorted({inside.block.family for inside in self.insides}),
-            )
-        return found
-
-    def busy(self, family: int) -> list[int]:
-        return [address for (of, address) in self.at if of == family]
-
-    def free(self, family: int, count: int = 1) -> list[int]:
-        """The next free addresses of a family.
-
-        Raises:
-            Exhausted: there are not so many.
-        """
-        found: list[int] = []
-        refusal: Exhausted | None = None
-        for inside in self.blocks(family):
-            try:
-                return found + next_free(inside, self.busy(family), count - len(found))
-            except Exhausted as full:
-                refusal = full
-        assert refusal
-        raise refusal
-
-    def something_free(self, family: int) -> list[str]:
-        try:
-            return [address_text(family, self.free(family)[0])]
-        except Refusal:
-            return []
-
-    def twin(self, address: int, besides: set[int]) -> int:
-        """The IPv6 address for a host with an IPv4 address: the same offset in its block, or else the next free one.
-
-        Args:
-            besides: further addresses that are not to be had.
-        """
-        four = next(i.block for i in self.blocks(4) if i.block.first <= address <= i.block.last)
-        six = self.blocks(6)[0]
-        twin = six.block.first + address - four.first
-        try:
-            refuse_address(six, twin)
-        except BadAddress:
-            twin = -1
-        if twin < 0 or (6, twin) in self.at or twin in (*six.fixed, *besides):
-            return next(free for free in self.free(6, len(besides) + 1) if free not in besides)
-        return twin
-
-    def refuse_taken_name(self, name: str, family: int, secondary: bool, besides: int | None = None) -> None:
-        """Refuse a name that another record has, unless it is said to be a further address of the same host."""
-        other = self.names.get((family, name))
-        if secondary and (other is None or other.pk == besides):
-            raise Invalid(
-                f"no host of {self.subnet.name} is called {name} in IPv{family}: a secondary address is a further one of a "
-                "host that has one",
-                field="secondary",
-                received=name,
-                suggestions=sorted({known for of, known in self.names if of == family})[:5],
-            )
-        if other is None or secondary or other.pk == besides:
-            return
-        free = next(
-            f"{name}-{n}" for n in range(2, len(self.names) + 3) if (family, f"{name}-{n}") not in self.names
-        )
-        raise NameTaken(
-            f"{other.name} is the name of {other.text} in {self.subnet.name} already; say so if this is a further "
-            "address of the same host",
-            field="name",
-            received=other.name,
-            rule="a name is recorded once in a subnet and family, but for secondary addresses",
-            conflicts=[{"range": other.text, "owner": other.name, "id": other.pk}],
-            suggestions=[free, "secondary: true"],
-        )
-
-    def refuse_taken_mac(self, mac: str | None, family: int, besides: int | None = None) -> None:
-        """Refuse a hardware address that another record of the subnet has in the same family."""
-        other = self.macs.get((family, mac)) if mac else None
-        if other is not None and other.pk != besides:
-            raise AddressTaken(
-                f"{mac} is taken in {self.subnet.name} by {other.name} ({other.text})",
-                field="mac",
-                received=mac,
-                rule="a hardware address is recorded once in a subnet and family",
-                conflicts=[{"range": other.text, "owner": other.name, "id": other.pk}],
-            )
-
-
 def record_addresses(
     change: Change, subnet_ref: Any, wanted: AddressRequest | Sequence[AddressRequest], version: int | None = None
 ) -> list[Address]:
@@ -186,7 +71,7 @@ def record_addresses(
             suggestions=[max(1, min(total, MOST_AT_ONCE))],
         )
     subnet = locked_subnet(change, subnet_ref, "record an address", version, IN_USE)
-    recorded = _Recorded(subnet)
+    recorded = Recorded(subnet)
     made: list[Address] = []
     for n, one in enumerate(wanted):
         try:
@@ -203,7 +88,7 @@ def record_addresses(
     return made
 
 
-def _record(change: Change, recorded: _Recorded, wanted: AddressRequest) -> list[Address]:
+def _record(change: Change, recorded: Recorded, wanted: AddressRequest) -> list[Address]:
     """The records that are wanted, entered among the subnet's, not yet stored."""
     subnet = recorded.subnet
     _check(wanted)
@@ -240,7 +125,7 @@ def _record(change: Change, recorded: _Recorded, wanted: AddressRequest) -> list
     return made
 
 
-def _places(change: Change, recorded: _Recorded, wanted: AddressRequest) -> Iterator[tuple[int, int]]:
+def _places(change: Change, recorded: Recorded, wanted: AddressRequest) -> Iterator[tuple[int, int]]:
     """Family and address of each record: as a preview has shown, as given, or the next free ones."""
     shown = [one for _ in range(wanted.records) if (one := change.shown(Address.KIND))]
     if len(shown) == wanted.records:
@@ -264,7 +149,7 @@ def _places(change: Change, recorded: _Recorded, wanted: AddressRequest) -> Iter
             yield 6, twin
 
 
-def _names(recorded: _Recorded, wanted: AddressRequest, families: set[int]) -> list[str]:
+def _names(recorded: Recorded, wanted: AddressRequest, families: set[int]) -> list[str]:
     """A name for each record; both of a pair have the same."""
     if wanted.name is None:
         taken = {name for of, name in recorded.names if of in families}
@@ -296,7 +181,7 @@ def edit_address(change: Change, address_ref: Any, values: dict[str, Any], versi
     """
     record, subnet = _locked_record(change, address_ref, "edit an address", version)
     values = dict(values)
-    recorded = _Recorded(subnet)
+    recorded = Recorded(subnet)
     if "name" in values and values["name"] != record.name:
         check_name(values["name"])
     if {"name", "secondary"} & set(values):
@@ -400,7 +285,7 @@ def _check(wanted: AddressRequest) -> None:
         raise Invalid("a pair has both families: leave out family", field="family", received=wanted.family)
 
 
-def _given(recorded: _Recorded, text: str, kind: str) -> tuple[int, int]:
+def _given(recorded: Recorded, text: str, kind: str) -> tuple[int, int]:
     """The address given, if a record may have it."""
     try:
         family, address = parse_address(text)
