@@ -11,7 +11,7 @@ import { RefSelect } from "../parts/RefSelect";
 import { keepText } from "../plans/kept";
 import { useMay } from "../session/queries";
 import type { Packed } from "./queries";
-import type { Need } from "./SeveralForm";
+import type { Need } from "./needs";
 
 export function AsPlan({ needs, sheet }: { needs: Need[]; sheet: string }) {
   const [draft, setDraft] = useState({ project: "", pool: "", zones: "", tier: "" });

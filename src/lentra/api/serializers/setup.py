@@ -7,15 +7,14 @@ from typing import Any
 
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
-from rest_framework.validators import UniqueTogetherValidator, UniqueValidator
 
-from lentra.api.fields import LabelsField, NameField, OneOf, PrefixField, RangeField, RefField, Several, Strict
+from lentra.api.fields import LabelsField, OneOf, RangeField, RefField, Several
+from lentra.api.serializers.keep_outs import KeepOutSerializer
+from lentra.api.serializers.pools import PoolSerializer
+from lentra.api.serializers.records import ALWAYS, RecordSerializer
+from lentra.api.serializers.tags import TagMemberSerializer, TagRangeSerializer
 from lentra.registry.models import (
-    CERTAINTIES,
-    KEEP_OUT_KINDS,
-    NUMBERINGS,
     ROLES,
-    KeepOut,
     Person,
     PlannedNeed,
     Pool,
@@ -24,9 +23,6 @@ from lentra.registry.models import (
     Region,
     Reservation,
     Sheet,
-    Subnet,
-    TagMember,
-    TagRange,
     Tier,
     Token,
     Zone,
@@ -36,37 +32,11 @@ from lentra.registry.rules.kinds import KINDS
 from lentra.registry.transactions.clock import SystemClock
 
 
-class RecordSerializer(Strict, serializers.ModelSerializer):
-    """A record with its number and version; uniqueness and the like are the registry's to check."""
-
-    serializer_related_field = RefField
-    version = serializers.IntegerField(source="last_entry", read_only=True, help_text="Edit version: the ETag.")
-
-    def build_standard_field(self, field_name: str, model_field: Any) -> Any:
-        field_class, options = super().build_standard_field(field_name, model_field)
-        checks = [v for v in options.get("validators", []) if not isinstance(v, UniqueValidator)]
-        options = {name: value for name, value in options.items() if name != "validators"}
-        if checks:
-            options["validators"] = checks
-        return field_class, options
-
-    def build_relational_field(self, field_name: str, relation: Any) -> Any:
-        _, options = super().build_relational_field(field_name, relation)
-        kept = {k: v for k, v in options.items() if k in ("required", "allow_null", "read_only")}
-        return RefField, kept | {"model": relation.related_model}
-
-    def get_validators(self) -> list[Any]:
-        return [v for v in super().get_validators() if not isinstance(v, UniqueTogetherValidator)]
-
-
-_ALWAYS = ("id", "version")
-
-
 class RealmSerializer(RecordSerializer):
     class Meta:
         model = Realm
         fields = (
-            *_ALWAYS,
+            *ALWAYS,
             "name",
             "about",
             "private_only",
@@ -120,7 +90,7 @@ class SheetSerializer(RecordSerializer):
     class Meta:
         model = Sheet
         fields = (
-            *_ALWAYS,
+            *ALWAYS,
             "name",
             "about",
             "v4",
@@ -143,21 +113,21 @@ class SheetSerializer(RecordSerializer):
 class RegionSerializer(RecordSerializer):
     class Meta:
         model = Region
-        fields = (*_ALWAYS, "name", "zones_per_project", "about")
+        fields = (*ALWAYS, "name", "zones_per_project", "about")
         read_only_fields = ("id",)
 
 
 class ZoneSerializer(RecordSerializer):
     class Meta:
         model = Zone
-        fields = (*_ALWAYS, "name", "region", "site", "physical", "about")
+        fields = (*ALWAYS, "name", "region", "site", "physical", "about")
         read_only_fields = ("id",)
 
 
 class TierSerializer(RecordSerializer):
     class Meta:
         model = Tier
-        fields = (*_ALWAYS, "name", "exposure", "about")
+        fields = (*ALWAYS, "name", "exposure", "about")
         read_only_fields = ("id",)
 
 
@@ -167,191 +137,11 @@ class ProjectSerializer(RecordSerializer):
     class Meta:
         model = Project
         fields = (
-            *_ALWAYS,
+            *ALWAYS,
             *("name", "title", "contact", "environment", "public_quota"),
             *("home_region", "cost_centre", "labels"),
         )
         read_only_fields = ("id",)
-
-
-class LengthSerializer(Strict):
-    """A range to find: ``{"family": 4, "length": 20}``."""
-
-    family = OneOf([4, 6])
-    length = serializers.IntegerField(min_value=0, max_value=128)
-
-
-class PoolSerializer(RecordSerializer):
-    """A pool. `ranges`, `lengths` and `placement` are for making one only."""
-
-    ranges = Several(child=PrefixField(), required=False, max_length=64)
-    lengths = Several(child=LengthSerializer(), required=False, write_only=True, max_length=16)
-    placement = OneOf(["snug", "low", "roomy"], required=False, write_only=True)
-    name = serializers.CharField(
-        required=False, max_length=63, help_text="Left out, the realm's template of pools makes one."
-    )
-    sheet = RefField(Sheet, required=False)
-    realm = RefField(Realm, required=False)
-    parent = RefField(Pool, required=False, allow_null=True)
-    numbering_v6 = serializers.CharField(read_only=True)
-
-    class Meta:
-        model = Pool
-        fields = (
-            *_ALWAYS,
-            "realm",
-            "name",
-            "parent",
-            "sheet",
-            "sheet_inherited",
-            "region",
-            "zone",
-            "project",
-            "origin",
-            "exposure",
-            "gives",
-            "about",
-            "cooling_days",
-            "warning_percent",
-            "critical_percent",
-            "placement_v4",
-            "placement_v6",
-            "shortest_v4",
-            "longest_v4",
-            "unit_v6",
-            "numbering_v6",
-            "numbering_within",
-            "ranges",
-            "lengths",
-            "placement",
-        )
-        read_only_fields = ("id", "sheet_inherited", "numbering_v6", "numbering_within")
-
-    def to_representation(self, pool: Pool) -> dict[str, Any]:
-        shown = super().to_representation(pool)
-        shown["ranges"] = [str(row.prefix) for row in pool.ranges.all()]
-        return shown
-
-    def get_fields(self) -> dict[str, Any]:
-        fields = super().get_fields()
-        fields["ranges"].get_attribute = lambda pool: []  # told by to_representation
-        return fields
-
-
-class NewRangeSerializer(Strict):
-    """A range to add: exactly `range`, or (for a carved pool) one of `length` to find in the parent."""
-
-    range = PrefixField(required=False)
-    family = OneOf([4, 6], required=False, default=4)
-    length = serializers.IntegerField(required=False, min_value=0, max_value=128)
-
-
-class RangeOutSerializer(Strict):
-    """A range to take out of a pool."""
-
-    range = PrefixField()
-
-
-class ChangeRangeSerializer(Strict):
-    """A range of a pool and what to put in its place."""
-
-    old = PrefixField()
-    new = PrefixField()
-    rebase = serializers.BooleanField(required=False, default=False, help_text="Move all that lives in it.")
-    proposal = serializers.CharField(required=False, allow_null=True, max_length=1_000_000)
-
-
-class MoveSerializer(serializers.Serializer):
-    """Something that moves with a range."""
-
-    kind = serializers.CharField()
-    owner = serializers.CharField()
-    was = serializers.CharField()
-    lands = serializers.CharField()
-
-
-class RangeChangedSerializer(serializers.Serializer):
-    """A pool whose range was changed, and what moved."""
-
-    pool = PoolSerializer()
-    moves = MoveSerializer(many=True)
-
-
-class SecondFamilySerializer(Strict):
-    """IPv6 for the existing subnets of a pool."""
-
-    within = PrefixField(
-        required=False,
-        help_text="The IPv6 prefix to number in; as before, or the pool's first IPv6 range if left out.",
-    )
-    numbering = OneOf(NUMBERINGS, required=False, help_text="As before, or by number if left out.")
-    subnets = Several(
-        child=NameField(), required=False, max_length=1000, help_text="These alone; all of the pool if left out."
-    )
-
-
-class PairedSerializer(serializers.Serializer):
-    """A subnet and the IPv6 block it was given."""
-
-    subnet = serializers.DictField()
-    block = serializers.CharField()
-
-
-class SecondFamilyAddedSerializer(serializers.Serializer):
-    """What every subnet was given."""
-
-    paired = PairedSerializer(many=True)
-
-
-class KeepOutSerializer(RecordSerializer):
-    range = RangeField(source="range_text")
-    despite_use = serializers.BooleanField(
-        required=False, write_only=True, help_text="Take a range over space in use, as a clash."
-    )
-    since = serializers.DateField(required=False, allow_null=True)
-
-    class Meta:
-        model = KeepOut
-        fields = (
-            *_ALWAYS,
-            "realm",
-            "range",
-            "kind",
-            "reason",
-            "source",
-            "since",
-            "certainty",
-            "review_on",
-            "despite_use",
-        )
-        read_only_fields = ("id",)
-
-
-class KeepOutRowSerializer(Strict):
-    """One of several keep-outs; what it does not say is what is said for all."""
-
-    range = RangeField()
-    reason = serializers.CharField(required=False, max_length=300)
-    kind = OneOf(KEEP_OUT_KINDS, required=False)
-    source = serializers.CharField(required=False, allow_blank=True, max_length=200)
-    since = serializers.DateField(required=False, allow_null=True)
-    certainty = OneOf(CERTAINTIES, required=False)
-    review_on = serializers.DateField(required=False, allow_null=True)
-
-
-class KeepOutsSerializer(KeepOutRowSerializer):
-    """Several keep-outs of a realm at once, all or none."""
-
-    range = None  # type: ignore[assignment] # each row has its own
-    realm = RefField(Realm)
-    despite_use = serializers.BooleanField(required=False, default=False)
-    rows = Several(child=KeepOutRowSerializer(), max_length=1000)
-
-
-class KeepOutsMadeSerializer(serializers.Serializer):
-    """Keep-outs that were added."""
-
-    keep_outs = KeepOutSerializer(many=True)
 
 
 class ReservationSerializer(RecordSerializer):
@@ -376,7 +166,7 @@ class ReservationSerializer(RecordSerializer):
     class Meta:
         model = Reservation
         fields = (
-            *_ALWAYS,
+            *ALWAYS,
             "name",
             "realm",
             "pool",
@@ -423,7 +213,7 @@ class PlannedNeedSerializer(RecordSerializer):
     class Meta:
         model = PlannedNeed
         fields = (
-            *_ALWAYS,
+            *ALWAYS,
             "name",
             "pool",
             "family",
@@ -436,30 +226,6 @@ class PlannedNeedSerializer(RecordSerializer):
             "addresses",
         )
         read_only_fields = ("id", "plan")
-
-
-class TagRangeSerializer(RecordSerializer):
-    """Segment tags of a zone, a region, or everywhere: for a tier, for any, or forbidden."""
-
-    class Meta:
-        model = TagRange
-        fields = (*_ALWAYS, "first", "last", "zone", "region", "tier", "forbidden", "purpose")
-        read_only_fields = ("id",)
-
-
-class TagMemberSerializer(RecordSerializer):
-    """Where the segment of a tag leads to, and the tag that it has there."""
-
-    subnet = RefField(Subnet)
-    differs = serializers.SerializerMethodField(help_text="Whether its tag is another than the subnet's.")
-
-    class Meta:
-        model = TagMember
-        fields = (*_ALWAYS, "subnet", "name", "kind", "tag", "outer_tag", "differs", "about")
-        read_only_fields = ("id",)
-
-    def get_differs(self, member: TagMember) -> bool:
-        return member.pair() != (member.subnet.outer_tag, member.subnet.tag)
 
 
 class PersonSerializer(RecordSerializer):
@@ -478,7 +244,7 @@ class PersonSerializer(RecordSerializer):
     class Meta:
         model = Person
         fields = (
-            *_ALWAYS,
+            *ALWAYS,
             "name",
             "full_name",
             "role",
@@ -530,7 +296,7 @@ class TokenSerializer(RecordSerializer):
 
     class Meta:
         model = Token
-        fields = (*_ALWAYS, "person", "name", "expires_at", "revoked_at", "role", "projects", "made_by", "text")
+        fields = (*ALWAYS, "person", "name", "expires_at", "revoked_at", "role", "projects", "made_by", "text")
         read_only_fields = ("id", "revoked_at", "made_by")
 
     def to_representation(self, token: Token) -> dict[str, Any]:

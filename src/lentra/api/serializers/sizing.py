@@ -19,8 +19,9 @@ from lentra.api.fields import (
     hosts_field,
     length_field,
 )
+from lentra.api.serializers.keep_outs import KeepOutSerializer
 from lentra.api.serializers.named import NamedSerializer
-from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
+from lentra.api.serializers.setup import ReservationSerializer
 from lentra.api.serializers.space import HolderSerializer, WhereaboutsSerializer
 from lentra.api.serializers.subnets import SubnetSerializer
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone

@@ -1,10 +1,37 @@
-"""Segment tags of a place."""
+"""Segment tags: their ranges and members, and those of a place."""
 
 from __future__ import annotations
 
 from rest_framework import serializers
 
+from lentra.api.fields import RefField
 from lentra.api.serializers.named import NamedSerializer
+from lentra.api.serializers.records import ALWAYS, RecordSerializer
+from lentra.registry.models import Subnet, TagMember, TagRange
+
+
+class TagRangeSerializer(RecordSerializer):
+    """Segment tags of a zone, a region, or everywhere: for a tier, for any, or forbidden."""
+
+    class Meta:
+        model = TagRange
+        fields = (*ALWAYS, "first", "last", "zone", "region", "tier", "forbidden", "purpose")
+        read_only_fields = ("id",)
+
+
+class TagMemberSerializer(RecordSerializer):
+    """Where the segment of a tag leads to, and the tag that it has there."""
+
+    subnet = RefField(Subnet)
+    differs = serializers.SerializerMethodField(help_text="Whether its tag is another than the subnet's.")
+
+    class Meta:
+        model = TagMember
+        fields = (*ALWAYS, "subnet", "name", "kind", "tag", "outer_tag", "differs", "about")
+        read_only_fields = ("id",)
+
+    def get_differs(self, member: TagMember) -> bool:
+        return member.pair() != (member.subnet.outer_tag, member.subnet.tag)
 
 
 class UsedTagSerializer(serializers.Serializer):

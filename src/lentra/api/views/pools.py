@@ -15,7 +15,7 @@ from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.pages import page_from, paged
 from lentra.api.reading import read_body
 from lentra.api.serializers.lists import GapsQuery
-from lentra.api.serializers.setup import (
+from lentra.api.serializers.pools import (
     ChangeRangeSerializer,
     NewRangeSerializer,
     PoolSerializer,

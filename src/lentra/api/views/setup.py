@@ -15,14 +15,9 @@ from rest_framework.viewsets import GenericViewSet
 from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import find_at_address, read_body
+from lentra.api.serializers.keep_outs import KeepOutsMadeSerializer, KeepOutsSerializer
 from lentra.api.serializers.lists import BY_AGE, BY_NAME, SET_UP_FILTERS, list_query
-from lentra.api.serializers.setup import (
-    BY_KIND,
-    KeepOutsMadeSerializer,
-    KeepOutsSerializer,
-    PersonSerializer,
-    UseSerializer,
-)
+from lentra.api.serializers.setup import BY_KIND, PersonSerializer, UseSerializer
 from lentra.registry.lookup.any_of import any_of
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Reservation

@@ -19,7 +19,8 @@ from lentra.addressing.sizing import size_by_hosts, size_by_subnets, size_of_len
 from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, run_change
 from lentra.api.reading import read_body, rules_meant
-from lentra.api.serializers.setup import KeepOutSerializer, ReservationSerializer
+from lentra.api.serializers.keep_outs import KeepOutSerializer
+from lentra.api.serializers.setup import ReservationSerializer
 from lentra.api.serializers.sizing import (
     CarriesQuerySerializer,
     CarriesSerializer,
