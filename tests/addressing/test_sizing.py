@@ -73,7 +73,7 @@ def test_a_length_may_be_wider_than_needed_but_never_too_small():
 def test_more_hosts_than_the_sheet_allows_are_refused_with_the_most_it_takes():
     with pytest.raises(LengthOutOfBounds) as caught:
         size_by_hosts(20_000, W5)
-    assert caught.value.suggestions == ["16379"]
+    assert caught.value.suggestions == ["16379", "2 × /18, each for 10,000 hosts"]
     for hosts, growth in ((0, 0), (10**12, 0), (5, -1), (5, 1001)):
         with pytest.raises(Refusal, match="1 to|0 to 1000"):
             size_by_hosts(hosts, W5, growth=growth)

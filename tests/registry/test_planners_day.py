@@ -368,7 +368,7 @@ def test_a_public_address_leads_to_a_record_and_back(world, holds):
         with pytest.raises(Refusal, match="is attached to mast 10.40.64.5: detach it first"):
             stop()
     with pytest.raises(Refusal, match="is recorded in no subnet"):
-        world.do(attach_address, two.pk, record="10.40.64.6", move=True)
+        world.do(attach_address, two.pk, record="10.40.71.206", move=True)
     for held in (one, two):
         world.do(detach_address, held.pk)
     world.do(release_address, mast.pk)

@@ -4,6 +4,10 @@ import uuid
 from datetime import UTC, datetime
 
 import pytest
+from django.db import connection
+
+from lentra.addressing.prefix import BITS, Prefix, ending_before, starts_around
+from lentra.addressing.prefix import parse_prefix as P
 
 
 def test_a_prepared_query_finds_what_the_orm_finds(world):
@@ -111,3 +115,53 @@ def test_more_than_the_database_takes_in_one_packet_goes_in_several(world):
 
     long = [Text("SELECT %s", [letter * 3_000_000]) for letter in "abcdefgh"]
     assert [rows[0][0][0] for rows in read_together(then=long)] == list("abcdefgh")
+
+
+@pytest.mark.parametrize("family", [4, 6])
+def test_blocks_around_and_before_an_address(family):
+    for address in (1, 6, 0x0A2840C0, (1 << BITS[family]) - 1):
+        starts = starts_around(family, address)
+        assert starts == {
+            Prefix(family, address, BITS[family]).enclosing(n).first for n in range(BITS[family] + 1)
+        }
+        before = ending_before(family, address)
+        assert all(block.last + 1 == address for block in before)
+        assert address % (2 * before[-1].size)  # a wider one would not be aligned
+    assert ending_before(family, 0) == []
+
+
+def rows_read(question):
+    """How many rows the database reads for a question, along indexes and one by one."""
+
+    def read():
+        with connection.cursor() as cursor:
+            cursor.execute("SHOW SESSION STATUS LIKE 'Handler_read%'")
+            return sum(int(count) for _, count in cursor.fetchall())
+
+    before = read()
+    question()
+    return read() - before
+
+
+def test_what_is_at_an_address_is_found_without_a_walk(world):
+    from lentra.registry.reports.gaps import gaps
+    from lentra.registry.reports.listing import subnets_matching
+    from lentra.registry.reports.space_map import space_map
+    from lentra.registry.space.evidence import whereabouts
+
+    pool = world.pool("10.48.0.0/16", name="wide-hall")
+    for _ in range(8):
+        world.ask(pool, length=29, count=250)
+    at = P("10.48.0.16/29")
+    asked = {
+        "whereabouts": lambda: whereabouts(world.realm, 4, at.first, at.first),
+        "covering": lambda: list(subnets_matching({"covering": at, "realm": [world.realm]})),
+        "covering, in every realm": lambda: list(subnets_matching({"covering": P("10.48.0.17/32")})),
+        "inside": lambda: list(subnets_matching({"inside": at})),
+        "gaps": lambda: gaps(pool, 4, 0, 10),
+        "map": lambda: space_map(world.realm, at),
+    }
+    read = {name: rows_read(question) for name, question in asked.items()}
+    assert all(count < 1000 for count in read.values()), read
+    names = {name: [s.blocks()[0] for s in asked[name]()] for name in ("covering", "inside")}
+    assert names == {"covering": [at], "inside": [at]}

@@ -81,10 +81,10 @@ def test_the_ledger_is_filtered_and_dark_stays_dark(open_as, live):  # noqa: F81
     page.get_by_role("link", name="Ledger").click()
     choose(page, "Kind", "pool")
     # Real keys, and a second filter before the first has landed: neither loses the other, nor a letter.
-    page.get_by_label("Name contains").press_sequentially("quay", delay=30)
-    page.wait_for_url(re.compile("text=quay"))
+    page.get_by_label("Name contains").press_sequentially("quay-cam", delay=30)
+    page.wait_for_url(re.compile("text=quay-cam"))
     assert "kind=pool" in page.url
-    assert page.get_by_label("Name contains").input_value() == "quay"
+    assert page.get_by_label("Name contains").input_value() == "quay-cam"
     page.wait_for_function("() => document.querySelectorAll('tbody tr').length == 1")
     names = page.get_by_role("row").all_inner_texts()[1:]
     assert len(names) == 1

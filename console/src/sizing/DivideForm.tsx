@@ -14,12 +14,13 @@ import { useWorkedOut, type Carries, type Split } from "./queries";
 
 /** Equal parts of a block, and what the block carries. */
 export function DivideForm() {
-  const [draft, setDraft] = useState({ prefix: "", into: "", length: "", workloads: "", sheet: "", realm: "", name: "" });
+  const [draft, setDraft] = useState({ prefix: "", into: "", length: "", workloads: "", sheet: "", realm: "", name: "", zones: "" });
   const set = (values: Partial<typeof draft>) => setDraft({ ...draft, ...values });
   const given = draft.prefix.includes("/");
   const divided = given && (!!draft.into || !!draft.length);
   const how = draft.into ? { into: draft.into } : { length: draft.length };
-  const split = useWorkedOut<Split>("split", { prefix: draft.prefix, ...how, realm: draft.realm || undefined, name: draft.name || undefined, sheet: draft.sheet || undefined }, divided);
+  const zones = draft.zones.split(/[\s,]+/).filter(Boolean);
+  const split = useWorkedOut<Split>("split", { prefix: draft.prefix, ...how, realm: draft.realm || undefined, name: draft.name || undefined, zone: zones, sheet: draft.sheet || undefined }, divided);
   const carries = useWorkedOut<Carries>("carries", { prefix: draft.prefix, sheet: draft.sheet || undefined, workloads: draft.workloads || undefined }, given);
   return (
     <Stack sx={{ gap: 2 }}>
@@ -29,6 +30,7 @@ export function DivideForm() {
         <NumberInput label="or of length" value={draft.length} onChange={(length) => set({ length, into: "" })} />
         <RefSelect kind="realms" label="What is free in" value={draft.realm} onChange={(realm) => set({ realm })} none="not asked" />
         <TextField label="Names of the parts" value={draft.name} onChange={(event) => set({ name: event.target.value })} placeholder="pier" sx={{ width: 160 }} />
+        <TextField label="Zones in turn" value={draft.zones} onChange={(event) => set({ zones: event.target.value })} placeholder="nc-1, nc-2" sx={{ width: 160 }} />
         <SheetSelect value={draft.sheet} onChange={(sheet) => set({ sheet })} />
         <NumberInput label="Workloads a node" value={draft.workloads} onChange={(workloads) => set({ workloads })} width={160} />
       </Inputs>
@@ -49,6 +51,7 @@ export function DivideForm() {
               { head: "Last usable", cell: (part) => (part.last_usable ? <Mono>{part.last_usable}</Mono> : "—") },
               { head: "Usable", right: true, cell: (part) => grouped(part.usable) },
               ...(draft.name ? [{ head: "Name", cell: (part: Split["parts"][number]) => part.name }] : []),
+              ...(zones.length ? [{ head: "Zone", cell: (part: Split["parts"][number]) => part.zone }] : []),
               ...(draft.realm ? [{ head: "Taken by", cell: (part: Split["parts"][number]) => part.taken_by ?? "free" }] : []),
             ]}
           />
@@ -68,7 +71,7 @@ export function DivideForm() {
           />
         </>
       )}
-      <CommandLine text={`lentra split ${draft.prefix || "10.40.64.0/20"} ${draft.length ? `--length ${draft.length}` : `--into ${draft.into || "6"}`}${draft.realm ? ` --realm ${draft.realm}` : ""}${draft.name ? ` --name ${draft.name}` : ""}`} />
+      <CommandLine text={`lentra split ${draft.prefix || "10.40.64.0/20"} ${draft.length ? `--length ${draft.length}` : `--into ${draft.into || "6"}`}${draft.realm ? ` --realm ${draft.realm}` : ""}${draft.name ? ` --name ${draft.name}` : ""}${zones.length ? ` --zone ${zones.join(",")}` : ""}`} />
     </Stack>
   );
 }

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { call, type Told } from "../api/client";
 
-type Query = Record<string, string | number | boolean | undefined>;
+type Query = Record<string, string | number | boolean | string[] | undefined>;
 export type Size = Told<"Size">;
 export type Packed = Told<"Packed">;
 export type Cluster = Told<"ClusterSize">;

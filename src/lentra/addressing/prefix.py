@@ -148,6 +148,18 @@ def widest_on_boundary(family: int, address: int) -> Prefix:
     return Prefix(family, address, BITS[family] - zeros)
 
 
+def starts_around(family: int, address: int) -> set[int]:
+    """Where an aligned block that holds the address may start: at one address for each length."""
+    bits = BITS[family]
+    return {address >> (bits - length) << (bits - length) for length in range(bits + 1)}
+
+
+def ending_before(family: int, address: int) -> list[Prefix]:
+    """The aligned blocks that end just before an address, the narrowest first; none before address 0."""
+    zeros = (address & -address).bit_length()  # of its last bits, and one more
+    return [Prefix(family, address - (1 << power), BITS[family] - power) for power in range(zeros)]
+
+
 def prefixes_of_range(family: int, first: int, last: int) -> list[Prefix]:
     """The fewest aligned prefixes that make up exactly first..last, in order."""
     bits, pieces = BITS[family], []

@@ -266,7 +266,7 @@ KINDS = (
             Option("forbidden", "never handed out", bool),
             Option("purpose", "what for", empty=""),
         ),
-        "tag-range add --zone nc-1 --first 200 --last 299 --tier app --purpose 'landing stages' --preview",
+        "tag-range add --zone nc-1 --first 300 --last 399 --tier app --purpose 'landing stages' --preview",
         named=False,
         filters=("zone", "region", "tier"),
         orders=("tag", "oldest", "newest"),

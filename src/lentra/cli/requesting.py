@@ -135,7 +135,9 @@ def add_subnet_verbs(commands: Any, asking: str) -> None:
     command.set_defaults(run=_edit)
 
     command = commands.add_parser(
-        "release", help="give a subnet back", epilog="example: lentra release ticketing-ml-1-app-01 --despite-use"
+        "release",
+        help="give a subnet back",
+        epilog="example: lentra release crew-roster-ml-1-app-01 --despite-use",
     )
     command.add_argument("subnet", nargs="+", help="their names or numbers")
     command.add_argument("--at-once", action="store_true", help="without cooling (planners)")

@@ -458,10 +458,16 @@ def _confirm(options: argparse.Namespace, call: Callable[[bool], Answer], words:
     return DONE
 
 
+def _of_place(record: dict[str, Any]) -> str:
+    place = record.get("zone") or record.get("region")
+    return f" in {place['name']}" if place else " everywhere"
+
+
 def _called(record: dict[str, Any]) -> str:
     realm = f"{record['realm']['name']} > " if record.get("realm") else ""
     parent = f"{record['parent']['name']} > " if record.get("parent") else ""
     ranges = record.get("ranges") or ([record["range"]] if record.get("range") and record.get("name") else [])
     where = f" ({', '.join(ranges)})" if ranges else ""
     many = f": {record['count']} × /{record['length']} on {record['day']}" if record.get("day") else ""
-    return f"{realm}{parent}{record.get('name') or record.get('range')}{where}{many}"
+    tags = f"{record['first']}-{record['last']}{_of_place(record)}" if {"first", "tier"} <= record.keys() else ""
+    return f"{realm}{parent}{record.get('name') or record.get('range') or tags}{where}{many}"

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from lentra.addressing.extents import State
-from lentra.addressing.prefix import BITS, Prefix, address_text, range_text
+from lentra.addressing.prefix import BITS, Prefix, address_text, ending_before, range_text
 from lentra.registry.models import ExtentRow, Pool
 from lentra.registry.space.evidence import describe, owners_read
 
@@ -66,20 +66,16 @@ def _sides(
     pool: Pool, family: int, found: list[dict[str, Any]], ranges: list[Prefix]
 ) -> dict[int, dict[str, Any]]:
     """What lies directly before and after each gap, read together."""
-    rows = owners_read(ExtentRow.objects.filter(pool=pool, family=family)).exclude(state=State.FREE)
+    edges = {prefix.first for prefix in ranges} | {prefix.last + 1 for prefix in ranges}
     after = {gap["start"] + int(gap["addresses"]): gap["start"] for gap in found}
+    before = {block: gap["start"] for gap in found for block in ending_before(family, gap["start"])}
+    starts = {*after, *(block.first for block in before)}
+    rows = ExtentRow.objects.filter(pool=pool, family=family, first__in=starts).exclude(state=State.FREE)
     sides: dict[int, dict[str, Any]] = {gap["start"]: {} for gap in found}
-    for row in rows.filter(first__in=list(after)):
-        sides[after[int(row.first)]]["after"] = describe(row, row.first, row.prefix.last)
-    edges = {prefix.first for prefix in ranges}
-    for gap in found:
-        if gap["start"] in edges:
-            continue
-        row = rows.filter(first__lt=gap["start"]).order_by("-first").first()
-        if row is not None and row.prefix.last + 1 == gap["start"]:
-            sides[gap["start"]]["before"] = describe(row, row.first, row.prefix.last)
-    lasts = {prefix.last for prefix in ranges}
-    for gap in found:
-        if gap["start"] + int(gap["addresses"]) - 1 in lasts:
-            sides[gap["start"]].pop("after", None)
+    for row in owners_read(rows.values_list("pk", flat=True)):
+        told = describe(row, row.first, row.prefix.last)
+        if row.first in after and row.first not in edges:
+            sides[after[row.first]]["after"] = told
+        if row.prefix in before and before[row.prefix] not in edges:
+            sides[before[row.prefix]]["before"] = told
     return sides

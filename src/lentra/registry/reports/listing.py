@@ -6,10 +6,11 @@ from typing import Any
 
 from django.db.models import Exists, OuterRef, Q, QuerySet
 
-from lentra.addressing.prefix import BITS
+from lentra.addressing.prefix import BITS, Prefix
 from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import ExtentRow, Pool, Subnet, Tier
 from lentra.registry.models.subnets import BLOCK_STATES
+from lentra.registry.space.evidence import realms_at
 
 RELATED = (
     "realm",
@@ -64,20 +65,20 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
     if label := values.get("label"):
         key, _, value = label.partition("=")
         rows = rows.filter(labels__contains={key: value}) if value else rows.filter(labels__has_key=key)
-    realms = any_of("realm", values["realm"]) if values.get("realm") else {}
     if inside := values.get("inside"):
+        realms = any_of("realm", values.get("realm") or realms_at(inside.family, inside.first, inside.last))
         rows = rows.filter(
             pk__in=_owning(family=inside.family, first__gte=inside.first, first__lte=inside.last, **realms)
             .filter(length__gte=inside.length)
             .values("subnet_id")
         )
     if covering := values.get("covering"):
+        realms = any_of("realm", values.get("realm") or realms_at(covering.family, covering.first, covering.last))
         enclosing = {covering.enclosing(n).first for n in range(covering.length + 1)}
-        rows = rows.filter(
-            pk__in=_owning(
-                family=covering.family, first__in=enclosing, length__lte=covering.length, **realms
-            ).values("subnet_id")
-        )
+        around = _owning(family=covering.family, first__in=enclosing, length__lte=covering.length, **realms)
+        holders = around.values_list("subnet_id", "first", "length")
+        covers = [pk for pk, first, n in holders if Prefix(covering.family, first, n).contains(covering)]
+        rows = rows.filter(pk__in=covers)
     if text := values.get("text"):
         rows = rows.filter(Q(name__contains=text.lower()) | Q(purpose__icontains=text) | Q(notes__icontains=text))
     if beginning := values.get("name"):

@@ -169,9 +169,10 @@ def _wide_rows(pools: Sequence[int], view: Prefix, slot: int, around: bool) -> l
     """Extents as wide as a slot or wider: equality on all but the last column of one index."""
     rows = ExtentRow.objects.filter(pool__in=pools, family=view.family).select_related(*_WITH)
     if around:
-        holder = rows.filter(first__lte=view.first).order_by("-first").first()
-        if holder and holder.prefix.contains(view):
-            return [holder]
+        enclosing = [view.enclosing(length).first for length in range(view.length + 1)]
+        wider = rows.filter(first__in=enclosing, length__lte=view.length)
+        if holders := [row for row in wider if row.prefix.contains(view)]:
+            return holders
     inside = rows.filter(
         state__in=[state.value for state in State],
         length__in=range(view.length, slot + 1),

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from django.db.models import QuerySet
 
 from lentra.addressing.extents import State
-from lentra.addressing.prefix import BITS, Prefix, address_text, range_text
+from lentra.addressing.prefix import BITS, Prefix, address_text, range_text, starts_around
 from lentra.registry.models import Address, ExtentRow, KeepOut, Pool, PoolRange, Realm, Subnet
 from lentra.registry.space.keep_outs import keep_outs_over
 
@@ -16,19 +17,36 @@ _MOST = 1000
 
 
 def extents_over(realm_id: int, family: int, first: int, last: int, most: int = _MOST) -> list[ExtentRow]:
-    """The innermost extents of a realm that share an address with first..last, in order, owners read along.
+    """The innermost extents of a realm that share an address with first..last, in order, owners read along."""
+    rows = ExtentRow.objects.filter(realm_id=realm_id, family=family).exclude(state=State.CARVED)
+    found = holding(rows, family, first)
+    if first < last:
+        found += (
+            rows.filter(first__gt=first, first__lte=last).order_by("first").values_list("pk", flat=True)[:most]
+        )
+    return owners_read(found)
 
-    One index step finds what holds the first address: the last extent that starts at or before it.
+
+def holding(rows: QuerySet[ExtentRow], family: int, address: int) -> list[int]:
+    """The numbers of those extents that hold an address.
+
+    Asked for by equality at the few addresses where such an extent may start: to look for the last one that starts before
+    the address would be a walk through all of them.
     """
-    rows = owners_read(ExtentRow.objects.filter(realm_id=realm_id, family=family).exclude(state=State.CARVED))
-    holder = rows.filter(first__lte=first).order_by("-first").first()
-    found = [holder] if holder and holder.prefix.last >= first else []
-    return found + list(rows.filter(first__gt=first, first__lte=last).order_by("first")[:most])
+    size = {length: 1 << (BITS[family] - length) for length in range(BITS[family] + 1)}
+    probed = rows.filter(first__in=starts_around(family, address)).values_list("pk", "first", "length")
+    return [pk for pk, first, length in probed if first + size[length] > address]
 
 
-def owners_read(rows: QuerySet[ExtentRow]) -> QuerySet[ExtentRow]:
-    """Extents with the owners that are told of them."""
-    return rows.select_related(*_WITH)
+def owners_read(numbers: Collection[int]) -> list[ExtentRow]:
+    """Extents by number, in order of address, with the owners that are told of them.
+
+    Their numbers are found first: joined to what is searched for, owners would have the database begin with them.
+    """
+    if not numbers:
+        return []
+    rows = ExtentRow.objects.filter(pk__in=numbers).select_related(*_WITH)
+    return sorted(rows, key=lambda row: row.first)
 
 
 def owner_of(subnet: Subnet) -> dict[str, Any]:

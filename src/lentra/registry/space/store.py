@@ -17,7 +17,7 @@ from typing import Any
 from django.db.models import QuerySet
 
 from lentra.addressing.extents import Extent, State
-from lentra.addressing.prefix import BITS, Prefix
+from lentra.addressing.prefix import BITS, Prefix, starts_around
 from lentra.addressing.tiles import TileChanges
 from lentra.registry.models import ExtentRow, PoolRange, Space
 from lentra.registry.space.tiles import add_tiles
@@ -93,10 +93,7 @@ class DatabaseExtents:
         written = self._written[self._firsts[n - 1]] if n else None
         if written and address <= written.prefix.last:
             return written
-        # The extents are aligned, so what holds an address starts at one of a few others.
-        bits = BITS[self.family]
-        starts = {address >> (bits - length) << (bits - length) for length in range(bits + 1)}
-        rows = self._read(self._rows().filter(first__in=starts))
+        rows = self._read(self._rows().filter(first__in=starts_around(self.family, address)))
         return next((extent for extent in rows if extent.prefix.last >= address), None)
 
     def overlapping(self, first: int, last: int) -> list[Extent]:
