@@ -108,6 +108,33 @@ def test_what_a_project_holds_and_which_tags_are_free_are_told(lentra, planner):
     assert (use["quota"], use["held"], use["idle"], use["left"]) == (18, 16, 3, 2)
 
 
+def test_ranges_of_tags_are_told_by_what_they_are(lentra, planner):  # noqa: F811
+    add = ["tag-range", "add", "--first", "3100", "--last", "3110"]
+    seen = lentra(*add, "--zone", "nc-3", "--tier", "app", "--preview", role="planner").stdout
+    assert seen.startswith("Would add tag-range 3100-3110 in nc-3\n")
+    done = lentra(*add, "--forbidden", "--purpose", "for the switches", "--yes", role="planner").stdout
+    assert done.startswith("Done: add tag-range 3100-3110 everywhere")
+    (kept,) = [row for row in planner.tag_ranges.list() if row["first"] == 3100]
+    assert (kept["forbidden"], kept["zone"], kept["purpose"]) == (True, None, "for the switches")
+    gone = lentra("tag-range", "remove", str(kept["id"]), "--yes", role="planner").stdout
+    assert gone.startswith("Done: remove tag-range 3100-3110 everywhere")
+
+
+def test_what_covers_an_address_is_what_holds_it(lentra, planner, fresh_pool):  # noqa: F811
+    pool = fresh_pool("10.40.64.0/22")
+    low, high = handed(planner, pool, length=28, count=2)
+    for covering, held in (
+        ("10.40.64.5", [low]),
+        ("10.40.64.16/30", [high]),
+        ("10.40.64.0/27", []),
+        ("10.40.66.9", []),
+    ):
+        rows = list(planner.subnets.list(pool=pool, covering=covering))
+        assert [row["name"] for row in rows] == [one["name"] for one in held], covering
+    names = lentra("subnet", "list", "--pool", pool, "--inside", "10.40.64.16/28", "--quiet").stdout.split()
+    assert names == [high["name"]]
+
+
 def test_an_alert_is_acknowledged_and_taken_up_again(lentra, planner, live):  # noqa: F811
     alert = next(a for a in planner.alerts(realm="fleet") if a["pool"] and a["pool"]["name"] == "mainland")
     number = str(alert["id"])

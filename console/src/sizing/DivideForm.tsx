@@ -29,7 +29,7 @@ export function DivideForm() {
         <NumberInput label="Into parts" value={draft.into} onChange={(into) => set({ into, length: "" })} />
         <NumberInput label="or of length" value={draft.length} onChange={(length) => set({ length, into: "" })} />
         <RefSelect kind="realms" label="What is free in" value={draft.realm} onChange={(realm) => set({ realm })} none="not asked" />
-        <TextField label="Names of the parts" value={draft.name} onChange={(event) => set({ name: event.target.value })} placeholder="pier" sx={{ width: 160 }} />
+        <TextField label="Names of the parts" value={draft.name} onChange={(event) => set({ name: event.target.value })} placeholder="pier" sx={{ width: 190 }} />
         <TextField label="Zones in turn" value={draft.zones} onChange={(event) => set({ zones: event.target.value })} placeholder="nc-1, nc-2" sx={{ width: 160 }} />
         <SheetSelect value={draft.sheet} onChange={(sheet) => set({ sheet })} />
         <NumberInput label="Workloads a node" value={draft.workloads} onChange={(workloads) => set({ workloads })} width={160} />

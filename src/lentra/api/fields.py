@@ -13,7 +13,7 @@ from drf_spectacular.extensions import OpenApiSerializerFieldExtension
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from lentra.addressing.prefix import parse_prefix, parse_range
+from lentra.addressing.prefix import BITS, Prefix, parse_address, parse_prefix, parse_range
 from lentra.addressing.refusal import Refusal
 from lentra.registry.lookup.find import find
 
@@ -203,6 +203,16 @@ class PrefixField(serializers.Field):
 
     def to_internal_value(self, value: Any) -> Any:
         return _about(self.field_name, parse_prefix, value)
+
+
+class HeldField(PrefixField):
+    """What something holds: a prefix, or an address alone, which is read as the prefix of one address."""
+
+    def to_internal_value(self, value: Any) -> Any:
+        if not isinstance(value, str) or "/" in value:
+            return super().to_internal_value(value)
+        family, address = _about(self.field_name, parse_address, value)
+        return Prefix(family, address, BITS[family])
 
 
 @extend_schema_field({"type": "string", "examples": ["10.40.3.10-10.40.3.40"]})

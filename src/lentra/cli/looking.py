@@ -144,7 +144,7 @@ _HELP = {
     "family": "4 or 6",
     "label": "key or key=value",
     "inside": "only with a block inside this prefix",
-    "covering": "only with a block that contains this prefix",
+    "covering": "only with a block that contains this prefix or address",
     "text": "part of name, purpose or notes",
     "tag": "with this segment tag",
     "plan": "made by this plan",

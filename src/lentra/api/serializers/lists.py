@@ -10,6 +10,7 @@ from rest_framework import serializers
 
 from lentra.api.fields import (
     AnyOf,
+    HeldField,
     MomentField,
     OfPages,
     OneOf,
@@ -124,7 +125,7 @@ def _span(what: str) -> dict[str, serializers.Field]:
 _FAMILY = _words([4, 6], "IPv4 or IPv6.")
 _LENGTHS = AnyOf(serializers.IntegerField(min_value=0, max_value=128), help_text="Prefix length; any of several.")
 _INSIDE = PrefixField(required=False, help_text="Those that lie inside the prefix.")
-_COVERING = PrefixField(required=False, help_text="Those that the prefix lies inside.")
+_COVERING = HeldField(required=False, help_text="Those that the prefix, or the address, lies inside.")
 _NUMBER = AnyOf(
     serializers.IntegerField(min_value=1, max_value=(1 << 63) - 1), help_text="Any of several numbers."
 )
