@@ -162,6 +162,6 @@ def test_what_is_at_an_address_is_found_without_a_walk(world):
         "map": lambda: space_map(world.realm, at),
     }
     read = {name: rows_read(question) for name, question in asked.items()}
-    assert all(count < 1000 for count in read.values()), read
+    assert all(count < 200 for count in read.values()), read
     names = {name: [s.blocks()[0] for s in asked[name]()] for name in ("covering", "inside")}
     assert names == {"covering": [at], "inside": [at]}

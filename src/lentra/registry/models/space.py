@@ -83,7 +83,10 @@ class PoolRange(models.Model):
     class Meta:
         ordering = ["family", "first"]
         constraints = [models.UniqueConstraint(fields=["pool", "family", "first"], name="range_once_in_pool")]
-        indexes = [models.Index(fields=["realm", "family", "first"], name="range_place")]
+        indexes = [
+            models.Index(fields=["realm", "family", "first"], name="range_place"),
+            models.Index(fields=["family", "first"], name="range_anywhere"),
+        ]
 
     @property
     def prefix(self) -> Prefix:

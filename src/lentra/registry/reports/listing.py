@@ -10,7 +10,7 @@ from lentra.addressing.prefix import BITS, Prefix
 from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import ExtentRow, Pool, Subnet, Tier
 from lentra.registry.models.subnets import BLOCK_STATES
-from lentra.registry.space.evidence import realms_at
+from lentra.registry.space.evidence import realms_with_pools
 
 RELATED = (
     "realm",
@@ -66,14 +66,14 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
         key, _, value = label.partition("=")
         rows = rows.filter(labels__contains={key: value}) if value else rows.filter(labels__has_key=key)
     if inside := values.get("inside"):
-        realms = any_of("realm", values.get("realm") or realms_at(inside.family, inside.first, inside.last))
+        realms = _realms_over(inside, values)
         rows = rows.filter(
             pk__in=_owning(family=inside.family, first__gte=inside.first, first__lte=inside.last, **realms)
             .filter(length__gte=inside.length)
             .values("subnet_id")
         )
     if covering := values.get("covering"):
-        realms = any_of("realm", values.get("realm") or realms_at(covering.family, covering.first, covering.last))
+        realms = _realms_over(covering, values)
         enclosing = {covering.enclosing(n).first for n in range(covering.length + 1)}
         around = _owning(family=covering.family, first__in=enclosing, length__lte=covering.length, **realms)
         holders = around.values_list("subnet_id", "first", "length")
@@ -86,6 +86,11 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
     if "since" in values:
         rows = rows.filter(created_at__gte=values["since"])
     return rows.filter(created_at__lt=values["until"]) if "until" in values else rows
+
+
+def _realms_over(prefix: Prefix, values: dict[str, Any]) -> dict[str, Any]:
+    """The realms to look in, those that are asked for or those with pools there: the index of places begins with them."""
+    return any_of("realm", values.get("realm") or realms_with_pools(prefix.family, prefix.first, prefix.last))
 
 
 def _owning(**of: Any) -> QuerySet[ExtentRow]:

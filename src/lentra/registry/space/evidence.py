@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS, Prefix, address_text, range_text, starts_around
@@ -119,11 +119,17 @@ def around(realm_id: int, family: int, first: int, last: int) -> dict[str, dict[
     }
 
 
+def realms_with_pools(family: int, first: int, last: int) -> list[int]:
+    """The numbers of the realms that have a pool over any of first..last."""
+    here = Q(first__in=starts_around(family, first), last__gte=first) | Q(first__gt=first, first__lte=last)
+    rows = PoolRange.objects.filter(here, family=family, top=True)
+    return sorted({*rows.order_by().values_list("realm_id", flat=True)})
+
+
 def realms_at(family: int, first: int, last: int) -> list[Realm]:
     """The realms that have a pool or a keep-out over any of first..last, by name."""
-    over = {"family": family, "first__lte": last, "last__gte": first}
-    numbers = {*PoolRange.objects.filter(top=True, **over).values_list("realm_id", flat=True).distinct()}
-    numbers |= {*KeepOut.objects.filter(**over).values_list("realm_id", flat=True).distinct()}
+    kept_out = KeepOut.objects.filter(family=family, first__lte=last, last__gte=first)
+    numbers = {*realms_with_pools(family, first, last), *kept_out.values_list("realm_id", flat=True)}
     return list(Realm.objects.filter(pk__in=numbers).order_by("name"))
 
 
