@@ -365,3 +365,18 @@ def test_a_session_changes_nothing_without_the_token_of_its_pages(live, somebody
         refused = session.post(url, json={"name": "by-a-stranger"}, headers=headers)
         assert (refused.status_code, refused.json()["code"]) == (403, "no-csrf-token"), headers
     assert session.post(url + "?preview=true", json={"name": "by-its-own-page"}).status_code == 200
+
+
+def test_a_database_that_goes_while_a_refusal_is_answered_is_told_as_busy(registry_database, monkeypatch):
+    """Whether the refused call repeats one that was done is looked up there: what is not known is not refused."""
+    from django.db import OperationalError
+
+    from lentra.addressing.refusal import Exhausted
+    from lentra.api import problems
+
+    def lost(request):
+        raise OperationalError(2013, "Lost connection to server during query")
+
+    monkeypatch.setattr(problems, "first_answer_to", lost)
+    answer = problems.problem_for(Exhausted("no /24 is free", field="length"), {"request": object()})
+    assert (answer.status_code, answer.data["code"], answer.headers["Retry-After"]) == (503, "busy", "1")

@@ -83,8 +83,8 @@ def problem_for(failure: Exception, context: dict[str, Any]) -> Response | None:
         try:
             if (request := context.get("request")) and (answer := first_answer_to(request)):
                 return answer
-        except (Refusal, exceptions.ValidationError) as reused:
-            failure = reused
+        except (Refusal, exceptions.ValidationError, OperationalError, InterfaceError) as reused_or_lost:
+            failure = reused_or_lost
     if isinstance(failure, Refusal):
         body = problem_of_refusal(failure, getattr(failure, "of_address", False))
     elif isinstance(failure, exceptions.ValidationError):
