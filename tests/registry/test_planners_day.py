@@ -403,6 +403,43 @@ def test_one_subnet_then_the_rest_get_ipv6_and_later_requests_are_numbered_alike
         world.do(add_second_family, pool.pk, subnets=[elsewhere.pk])
 
 
+def test_numbering_goes_along_with_its_range_and_ends_with_it(world, holds):
+    from lentra.registry.models import LedgerEntry, Subnet
+    from lentra.registry.operations.ledger.undo import undo
+    from lentra.registry.operations.pools.add_pool import add_range
+    from lentra.registry.operations.pools.change_range import change_range
+    from lentra.registry.operations.pools.remove_range import remove_range
+    from lentra.registry.operations.subnets.add_family import add_second_family
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+
+    def numbering():
+        pool.refresh_from_db()
+        return pool.numbering_v6, pool.numbering_within
+
+    def six(**wanted):
+        (subnet,) = world.ask(pool, length=28, families=[4, 6], **wanted)
+        return str(subnet.blocks()[1])
+
+    pool = world.pool("10.40.0.0/20", "fd46:40::/48", "fd46:50::/48")
+    world.ask(pool, length=28, tag=7)
+    world.do(add_second_family, pool.pk, P("fd46:50:0:10::/60"), "tag")
+    assert six(tag=9) == "fd46:50:0:19::/64"
+    assert six(tag=16) != "fd46:50:0:20::/64"  # a /60 has 16 numbers: it is placed as usual
+    world.do(change_range, pool.pk, P("fd46:50::/48"), P("fd46:60::/48"), rebase=True)
+    assert numbering() == ("tag", "fd46:60:0:10::/60")
+    assert six(tag=3) == "fd46:60:0:13::/64"
+    for subnet in Subnet.objects.filter(pool=pool):
+        world.do(give_back_subnet, subnet.pk, at_once=True)
+    world.do(remove_range, pool.pk, P("fd46:60::/48"))
+    assert numbering() == ("", "")
+    assert six(tag=3).startswith("fd46:40:")
+    entry = LedgerEntry.objects.filter(subject=pool.pk, verb="remove range").latest("number")
+    world.do(undo, entry.number)
+    assert numbering() == ("tag", "fd46:60:0:10::/60")
+    assert six(tag=4) == "fd46:60:0:14::/64"
+    world.do(add_range, pool.pk, P("fd46:70::/48"))
+
+
 def test_the_range_that_is_suggested_can_be_had(world):
     from lentra.registry.operations.pools.add_pool import add_range
     from lentra.registry.operations.subnets.add_family import add_second_family

@@ -90,9 +90,10 @@ class Allocator:
         """Take the IPv6 block that goes with an IPv4 one, as the pool numbers them; where it cannot, one as usual."""
         store, pool = self.stores[6], self.pool
         whole = parse_prefix(pool.numbering_within)
-        if pool.numbering_v6 == "tag" and tag is None:
+        try:
+            block = paired_block(store, whole, length, pool.numbering_v6, tag, "asked for")
+        except Invalid:
             return self.allocate(6, length, owner)
-        block = paired_block(store, whole, length, pool.numbering_v6, tag, "asked for")
         by = f"tag {tag}" if pool.numbering_v6 == "tag" else "the next number"
         return self._take(store, place_exact(store, block), length, owner, f"paired by {by} in {whole}")
 

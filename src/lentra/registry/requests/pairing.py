@@ -20,6 +20,8 @@ def paired_block(
     Raises:
         Invalid: `whole` has no such block, or none that is free; or the subnet has no tag.
     """
+    if length < whole.length:
+        raise Invalid(f"{whole} holds no /{length}", field="within", received=whole, suggestions=[f"/{length}"])
     most = 1 << (length - whole.length)
     if numbering == "tag":
         if tag is None:

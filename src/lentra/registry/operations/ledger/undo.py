@@ -226,6 +226,10 @@ def _other_range(entry: LedgerEntry) -> Prefix:
     return parse_prefix((before ^ after).pop())
 
 
+def _number_back(change: Change, entry: LedgerEntry) -> None:
+    change.edited(find_locked(Pool, entry.record), "number", **(entry.before or {}))
+
+
 def _edit_subnet_back(change: Change, entry: LedgerEntry) -> None:
     edit_subnet(change, entry.record, {name: v for name, v in (entry.before or {}).items() if name in EDITABLE})
 
@@ -359,6 +363,7 @@ _OF_CHANGING: dict[tuple[str, str], Step] = {
     ("pool", "edit"): lambda change, entry: edit_pool(change, entry.record, _values(entry, entry.before or {})),
     ("pool", "add range"): lambda change, entry: remove_range(change, entry.record, _other_range(entry)),
     ("pool", "remove range"): lambda change, entry: add_range(change, entry.record, _other_range(entry)),
+    ("pool", "number"): _number_back,
     ("pool", "inherit rules"): lambda change, entry: None,  # comes along with the pool that it inherits from
     ("person", "edit"): _edit_person_back,
     ("reservation", "edit"): _edit_reservation_back,

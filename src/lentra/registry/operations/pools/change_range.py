@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from lentra.addressing.extents import Extent, ExtentStore, State, carve, give_back, require_free
-from lentra.addressing.prefix import Prefix, address_text, parse_range
+from lentra.addressing.prefix import Prefix, address_text, parse_prefix, parse_range
 from lentra.addressing.refusal import Overlaps, Refusal
 from lentra.registry.errors import DoesNotFit, Invalid, StaleProposal
 from lentra.registry.lookup.find import find
@@ -107,7 +107,22 @@ def change_range(
             {"ranges": ranges, "moved": len(moves)},
         )
         pool.save(update_fields=["last_entry"])
+        carry_numbering(change, pool, old, new, new.first - old.first if moves else 0)
     return RangeChanged(pool, moves, seal(digest, shown) if change.preview else "")
+
+
+def carry_numbering(change: Change, pool: Pool, old: Prefix, new: Prefix | None, distance: int) -> None:
+    """What IPv6 blocks are numbered in goes along with its range, and ends where that does: `new` is None if it goes."""
+    whole = parse_prefix(pool.numbering_within) if pool.numbering_within else None
+    if whole is None or not old.contains(whole):
+        return
+    moved = Prefix(whole.family, whole.first + distance, whole.length)
+    if new and new.contains(moved):
+        if distance:
+            change.edited(pool, "number", numbering_within=str(moved))
+        return
+    change.edited(pool, "number", numbering_v6="", numbering_within="")
+    change.note(f"IPv6 blocks are no longer numbered in {whole}: those to come are placed as the pool says")
 
 
 def range_of(pool: Pool, old: Prefix, field: str = "old") -> PoolRange:

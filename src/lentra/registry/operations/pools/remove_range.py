@@ -10,7 +10,7 @@ from lentra.registry.errors import InUse, Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Pool, Reservation, Subnet
-from lentra.registry.operations.pools.change_range import range_of
+from lentra.registry.operations.pools.change_range import carry_numbering, range_of
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.keep_outs import keep_out_of
 from lentra.registry.space.locking import close_family, lock_outline, open_pools, save_pools
@@ -61,6 +61,7 @@ def remove_range(change: Change, pool_ref: Any, prefix: Prefix, version: int | N
             pool, "remove range", {"ranges": before}, {"ranges": [r for r in before if r != str(prefix)]}
         )
         pool.save(update_fields=["last_entry"])
+        carry_numbering(change, pool, prefix, None, 0)
     return Pool.objects.get(pk=pool.pk)
 
 
