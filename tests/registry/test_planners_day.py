@@ -122,17 +122,18 @@ def test_a_plan_without_a_name_has_that_of_its_realm(world):
 
 def test_a_project_uses_so_many_zones_of_a_region_and_one_place_twice_is_told(world, holds):
     from lentra.registry.operations.setup.add_record import add_record
+    from lentra.registry.operations.subnets.bring_back import bring_back
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
     from lentra.registry.operations.subnets.hand_over import hand_over
 
-    pool = world.pool("10.40.0.0/20")
+    pool = world.pool("10.40.0.0/20", cooling_days=5)
     mark = uuid.uuid4().hex[:6]
     edit(world, "zone", world.zone, physical="skarvik-hall-c", site="hall")
     second = {"name": f"second-{mark}", "region": world.region, "physical": "Skarvik-Hall-C"}
     assert "may stand in one place" in notes(world, add_record, "zone", second)
     second = add(world, "zone", **second)
     third = add(world, "zone", name=f"third-{mark}", region=world.region)
-    for zone in (world.zone, second):
-        world.ask(pool, length=28, zone=zone.name)
+    home, _ = (world.ask(pool, length=28, zone=zone.name)[0] for zone in (world.zone, second))
     with pytest.raises(Refusal, match="a limit of 1 is below that"):
         edit(world, "region", world.region, zones_per_project=1)
     edit(world, "region", world.region, zones_per_project=2)
@@ -149,6 +150,10 @@ def test_a_project_uses_so_many_zones_of_a_region_and_one_place_twice_is_told(wo
     world.do(hand_over, there.pk, other.name)
     there.refresh_from_db()
     assert there.project_id == other.pk
+    world.do(give_back_subnet, home.pk)
+    world.ask(pool, length=28, zone=third.name)
+    with pytest.raises(Refusal, match=f"may use 2: {world.zone.name} is beyond that"):
+        world.do(bring_back, home.pk)  # its place was taken by another zone meanwhile
 
 
 def test_a_project_tells_all_that_it_holds(world):
