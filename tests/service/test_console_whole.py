@@ -83,6 +83,7 @@ def test_departures_and_coming_back_are_one_step_each(open_as, planner, live, fr
     page.goto(f"{live.url}/plans/{plan['id']}")
     page.get_by_role("button", name=f"Put right {one['plan_slot']}").click()
     page.get_by_role("dialog").get_by_role("button", name="Put the departure right").click()
+    page.get_by_role("dialog").wait_for(state="detached")
     page.get_by_role("button", name=f"Put right {one['plan_slot']}").wait_for(state="detached")
     page.goto(f"{live.url}/subnets/{two['id']}")
     page.get_by_role("button", name="More").click()
