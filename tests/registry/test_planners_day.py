@@ -4,6 +4,8 @@ import uuid
 from datetime import timedelta
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from lentra.addressing.prefix import parse_prefix as P
 from lentra.addressing.refusal import Refusal
@@ -557,6 +559,44 @@ def test_a_cluster_tells_all_that_its_ranges_clash_with_at_once(world):
     assert {one["field"] for one in refused.value.conflicts} == {"service_range", "bridge_range"}
     words = notes(world, set_up_cluster, ClusterRequest(**wanted, need=need, service_range=P("10.40.12.0/22")))
     assert "lies in pool pool itself, from which the network takes its subnets" in words
+
+
+@given(
+    st.integers(0, 8),
+    st.lists(st.tuples(st.integers(0, 255), st.integers(0, 255)).map(sorted), max_size=12),
+    st.integers(1, 300),
+)
+def test_the_parts_that_spans_take_are_counted_and_told(bits, spans, most):
+    from lentra.addressing.packing import split_to_length
+
+    split = split_to_length(P("10.40.64.0/24"), 24 + bits)
+    taken = [
+        (split.block.first + first, split.block.first + last, n) for n, (first, last) in enumerate(sorted(spans))
+    ]
+    meeting = [
+        [n for first, last, n in taken if first <= part.last and last >= part.first] for part in split.parts()
+    ]
+    count, takers = split.taken(iter(taken), most)
+    assert count == sum(map(bool, meeting))
+    assert takers == {n: meets[0] for n, meets in enumerate(meeting[:most]) if meets}
+
+
+def test_what_is_free_among_very_many_blocks_is_all_that_is_free(world):
+    from lentra.registry.reports.free_space import free_in, in_words, taken_spans
+
+    pool = world.pool("10.40.64.0/18")
+    subnets = [subnet for _ in range(5) for subnet in world.ask(pool, length=29, count=205)]
+    block = P("10.40.64.0/18")
+    taken = {subnet.blocks()[0]: subnet.name for subnet in subnets}
+    assert sum(prefix.size for prefix in free_in(world.realm, block)) == block.size - len(taken) * 8
+    spans = list(taken_spans(world.realm, block))
+    words = in_words(taker for *_, taker in spans)
+    assert [(first, words[taker]) for first, _, taker in spans] == [
+        (prefix.first, name) for prefix, name in sorted(taken.items())
+    ]
+    inner = max(taken)
+    ((first, last, taker),) = taken_spans(world.realm, inner.child(31, 1))  # inside a block, it is that one's
+    assert (last - first, in_words([taker])[taker]) == (1, taken[inner])
 
 
 def test_needs_are_packed_into_what_is_free_and_become_a_plan(world, holds):

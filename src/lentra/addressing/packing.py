@@ -8,11 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 from lentra.addressing.prefix import BITS, Prefix, aggregate, prefixes_of_range
 from lentra.addressing.refusal import Exhausted, LengthOutOfBounds, Refusal
 
 MOST_PARTS = 1 << 16
+
+Taker = TypeVar("Taker")
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +31,22 @@ class Split:
         """The parts in order, at most so many."""
         shown = self.count if most is None else min(self.count, most)
         return [self.block.child(self.length, n) for n in range(shown)]
+
+    def taken(self, spans: Iterable[tuple[int, int, Taker]], most: int) -> tuple[int, dict[int, Taker]]:
+        """How many parts share an address with spans, and the first taker of each of the first `most` parts, by number.
+
+        Args:
+            spans: first and last address, inside the block, and whose; in order, they may overlap.
+        """
+        shift = self.block.bits - self.length
+        count, after, takers = 0, 0, {}  # parts before `after` are counted
+        for first, last, taker in spans:
+            low, high = (address - self.block.first >> shift for address in (first, last))
+            low = max(low, after)
+            takers.update(dict.fromkeys(range(low, min(high + 1, most)), taker))
+            count += max(0, high + 1 - low)
+            after = max(after, high + 1)
+        return count, takers
 
 
 @dataclass(frozen=True, slots=True)

@@ -46,7 +46,7 @@ from lentra.registry.models import Realm
 from lentra.registry.operations.subnets.set_up_cluster import ClusterMade, ClusterRequest, set_up_cluster
 from lentra.registry.plans.drafting import draft_plan
 from lentra.registry.reports.clash_check import check_ranges
-from lentra.registry.reports.free_space import free_in, taken_spans
+from lentra.registry.reports.free_space import free_in, in_words, taken_spans
 from lentra.registry.reports.still_fits import still_fits
 
 _COUNTS = ("total", "withheld", "usable", "needed", "spare")
@@ -154,7 +154,8 @@ class SplitView(APIView):
             raise Invalid("say into how many parts, or of which length", field="into", suggestions=["into=4"])
         split = split_into(block, values["into"]) if "into" in values else split_to_length(block, values["length"])
         sheet, realm, zones = rules_meant(values), values.get("realm"), values.get("zone", [])
-        taken = taken_spans(realm, block) if realm else []
+        taken, takers = split.taken(taken_spans(realm, block), _MOST_PARTS) if realm else (0, {})
+        words = in_words(takers.values())
         parts = split.parts(_MOST_PARTS)
         width = max(2, len(str(split.count)))
         return Response(
@@ -165,24 +166,19 @@ class SplitView(APIView):
                 "spare": split.spare,
                 "spare_addresses": str(split.spare << (block.bits - split.length)),
                 "sheet": sheet.name,
-                "free": sum(_taker(part, taken) is None for part in split.parts()) if realm else None,
+                "free": split.count - taken if realm else None,
                 "parts": [
                     {
                         "prefix": str(part),
                         "name": f"{values['name']}-{n:0{width}d}" if "name" in values else None,
                         "zone": zones[(n - 1) % len(zones)] if zones else None,
-                        "taken_by": _taker(part, taken),
+                        "taken_by": words.get(takers.get(n - 1, "")),
                         **_bounds(part, sheet),
                     }
                     for n, part in enumerate(parts, 1)
                 ],
             }
         )
-
-
-def _taker(part: Prefix, taken: list[tuple[int, int, str]]) -> str | None:
-    """Who takes some of a part; taken spans are in order."""
-    return next((owner for first, last, owner in taken if first <= part.last and last >= part.first), None)
 
 
 class CarriesView(APIView):

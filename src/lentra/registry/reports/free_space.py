@@ -2,9 +2,20 @@
 
 from __future__ import annotations
 
-from lentra.addressing.prefix import Prefix, parse_range, prefixes_of_range
-from lentra.registry.models import Realm
-from lentra.registry.space.evidence import taken_in
+import heapq
+from collections.abc import Iterable, Iterator
+from operator import itemgetter
+
+from lentra.addressing.extents import State
+from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range
+from lentra.registry.models import ExtentRow, Realm
+from lentra.registry.space.evidence import describe, holding, owners_read
+from lentra.registry.space.keep_outs import keep_outs_over
+
+_AT_ONCE = 2000
+_FREE = (State.FREE, State.KEPT_OUT, State.CARVED)  # keep-outs are read as they are, also where no pool is
+
+Taken = tuple[int, int, int | str]  # first and last address; the number of the extent, or the keep-out in words
 
 
 def free_in(realm: Realm, block: Prefix) -> list[Prefix]:
@@ -12,16 +23,34 @@ def free_in(realm: Realm, block: Prefix) -> list[Prefix]:
     return prefixes_between(block, taken_spans(realm, block))
 
 
-def taken_spans(realm: Realm, block: Prefix) -> list[tuple[int, int, str]]:
-    """First, last and owner of what takes some of a block, in order."""
-    spans = []
-    for one in taken_in(realm.pk, block.family, block.first, block.last):
-        _, first, last = parse_range(one["range"])
-        spans.append((max(first, block.first), min(last, block.last), str(one.get("owner") or one["state"])))
-    return sorted(spans)
+def taken_spans(realm: Realm, block: Prefix) -> Iterator[Taken]:
+    """All that takes some of a block, in order of where it begins there."""
+    rows = ExtentRow.objects.filter(realm=realm, family=block.family).exclude(state__in=_FREE)
+    around = rows.filter(pk__in=holding(rows, block.family, block.first))
+    inside = rows.filter(first__gt=block.first, first__lte=block.last).order_by("first")
+    kept_out = [
+        (max(kept.first, block.first), min(kept.last, block.last), f"keep-out: {kept.reason}")
+        for kept in keep_outs_over(realm.pk, block.family, block.first, block.last)
+    ]
+    extents = (
+        (max(first, block.first), min(first + (1 << (BITS[block.family] - length)) - 1, block.last), pk)
+        for read in (around, inside)
+        for pk, first, length in read.values_list("pk", "first", "length").iterator(chunk_size=_AT_ONCE)
+    )
+    return heapq.merge(extents, sorted(kept_out), key=itemgetter(0))
 
 
-def prefixes_between(block: Prefix, taken: list[tuple[int, int, str]]) -> list[Prefix]:
+def in_words(takers: Iterable[int | str]) -> dict[int | str, str]:
+    """What takes space, by name."""
+    given = set(takers)
+    told: dict[int | str, str] = {taker: taker for taker in given if isinstance(taker, str)}
+    for row in owners_read([taker for taker in given if isinstance(taker, int)]):
+        facts = describe(row, row.first, row.prefix.last)
+        told[row.pk] = str(facts.get("owner") or facts["state"])
+    return told
+
+
+def prefixes_between(block: Prefix, taken: Iterable[Taken]) -> list[Prefix]:
     """What is left of a block beside spans in order, which may overlap."""
     left: list[Prefix] = []
     at = block.first
