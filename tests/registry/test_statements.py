@@ -165,3 +165,17 @@ def test_what_is_at_an_address_is_found_without_a_walk(world):
     assert all(count < 200 for count in read.values()), read
     names = {name: [s.blocks()[0] for s in asked[name]()] for name in ("covering", "inside")}
     assert names == {"covering": [at], "inside": [at]}
+
+
+def test_what_cools_in_a_full_pool_is_told_without_reading_the_rest(world):
+    from lentra.registry.lookup.serving import exhausted_in
+    from lentra.registry.models import Space
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+
+    pool = world.pool("10.49.0.0/21", name="full-hall", cooling_days=5)
+    (first, *_), _ = (world.ask(pool, length=30, count=256) for _ in range(2))
+    world.do(give_back_subnet, first.pk)
+    told = []
+    count = rows_read(lambda: told.append(exhausted_in(Space.objects.get(pool=pool), pool, 30, [])))
+    assert [row["owner"] for row in told[0].conflicts] == [first.name]
+    assert count < 60

@@ -96,8 +96,10 @@ def exhausted_in(space: Space, pool: Pool, length: int, others: list[Pool]) -> E
 def _to_come(space: Space, pool: Pool) -> Iterator[dict[str, Any]]:
     """What of a pool cools, the first to end first; and what is reserved, with who may draw from it."""
     if space.cooling:
-        cooling = Subnet.objects.filter(pool=pool, state="cooling").order_by("ends_at").prefetch_related("extents")
-        for subnet in cooling[:_TOLD]:
+        ending = Subnet.objects.filter(
+            pool=pool, state="cooling", ends_at__isnull=False
+        )  # by the index of what ends
+        for subnet in ending.order_by("ends_at").prefetch_related("extents")[:_TOLD]:
             where = ", ".join(str(block) for block in subnet.blocks())
             yield {
                 "range": where,

@@ -273,10 +273,11 @@ def _range_to_be_had(pool: Pool, family: int) -> str:
     if pool.parent_id is not None:
         space = Space.objects.filter(pool=pool.parent_id, family=family).first()
         try:
-            assert space is not None
-            return str(place(DatabaseExtents(space), length, "low").block)
-        except (AssertionError, Refusal):
-            return f"a range out of pool {pool.parent.name}, which has no /{length} free" if pool.parent else ""
+            if space is not None:
+                return str(place(DatabaseExtents(space), length, "low").block)
+        except Refusal:
+            pass
+        return f"a range out of pool {pool.parent.name}, which has no /{length} free" if pool.parent else ""
     if family == 4:
         return "an IPv4 range of your own"
     # RFC 4193, section 3.2.2: a global identifier that is as good as random, here by the pool's own number and name.
