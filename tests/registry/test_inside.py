@@ -452,6 +452,10 @@ def test_dhcp_has_several_ranges_exclusions_a_service_and_ipv6_its_own_way(world
     ):
         with pytest.raises(Refusal, match=words):
             edit(both, **values)
+    for field in ("dhcp", "dhcp_excluded"):
+        with pytest.raises(Refusal) as refused:
+            edit(both, **{field: ["10.40.64.9-10.40.64.3"]})
+        assert refused.value.field == field
     world.do(replace_subnet, both.pk, {"prefix": "10.40.64.64/27"})
     new = Subnet.objects.get(replaces=both.pk)
     assert (new.dhcp_service, new.dhcp_excluded, new.ipv6_hosts) == ("10.40.64.66", "10.40.64.76", "both")

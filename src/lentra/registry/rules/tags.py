@@ -114,8 +114,8 @@ class Tags:
         else:
             lowest = start or min(self._holders, default=LOWEST)
             below = range(LOWEST, lowest) if start is None else ()
-            taken = [tag for span in usual for tag in range(span.first, span.last + 1)]
-            order = [tag for tag in (*range(lowest, HIGHEST + 1), *below) if tag not in set(taken)]
+            ranged = {tag for span in usual for tag in range(span.first, span.last + 1)}
+            order = [tag for tag in (*range(lowest, HIGHEST + 1), *below) if tag not in ranged]
         return (tag for tag in order if not any(tag in span for span in forbidden))
 
 

@@ -153,8 +153,8 @@ def check_inside(subnet: Subnet, values: dict[str, Any]) -> dict[str, Any]:
 
 def _dhcp(subnet: Subnet, values: dict[str, Any], home: Prefix, gateway: int | None) -> dict[str, Any]:
     """DHCP ranges, exclusions and service as they are kept, if the subnet's blocks can have them."""
-    ranges = _listed(values.get("dhcp", subnet.dhcp_ranges))
-    excluded = _listed(values.get("dhcp_excluded", subnet.dhcp_exclusions if ranges else []))
+    ranges = _listed("dhcp", values.get("dhcp", subnet.dhcp_ranges))
+    excluded = _listed("dhcp_excluded", values.get("dhcp_excluded", subnet.dhcp_exclusions if ranges else []))
     service = values.get("dhcp_service", subnet.dhcp_service if ranges else "")
     sheet = subnet.pool.sheet
     if (ranges or service) and not sheet.dhcp:
@@ -198,13 +198,13 @@ def _service_for(subnet: Subnet, inside: Inside, taken: Mapping[int, str]) -> st
         )
 
 
-def _listed(given: str | Sequence[str]) -> list[str]:
+def _listed(field: str, given: str | Sequence[str]) -> list[str]:
     """Ranges in the way they are written, each once."""
     texts = given.split(",") if isinstance(given, str) else given
     try:
         return list(dict.fromkeys(span_text(*parse_range(text.strip())) for text in texts if text.strip()))
     except Refusal as refusal:
-        raise refusal.about("dhcp")
+        raise refusal.about(field)
 
 
 def _lying_in(texts: Sequence[str], inside: Inside) -> list[str]:
