@@ -134,7 +134,7 @@ def test_a_pool_without_growth_says_so(world, readings):
 
 def test_idle_things_are_listed_with_age_and_step(world):
     from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
-    from lentra.registry.reports.idle import idle_things
+    from lentra.registry.reports.idle import first_idle
 
     pool = world.pool("10.40.0.0/22")
     world.pool("10.41.0.0/24", name="unused")
@@ -142,10 +142,10 @@ def test_idle_things_are_listed_with_age_and_step(world):
     (silent,) = world.ask(pool, length=26)
     ends_at = world.clock.moment + timedelta(days=50)
     world.do(reserve, ReservationRequest(pool.pk, "masts", length=28, ends_at=ends_at))
-    young = {row["kind"] for row in idle_things(world.clock.now(), realm=world.realm)}
+    young = {row["kind"] for row in first_idle(world.clock.now(), 100, realm=world.realm)}
     assert "block without use" not in young
     world.later(days=40)
-    found = {row["kind"]: row for row in idle_things(world.clock.now(), realm=world.realm)}
+    found = {row["kind"]: row for row in first_idle(world.clock.now(), 100, realm=world.realm)}
     assert found["block far too wide"]["id"] == wide.pk
     assert found["block far too wide"]["step"] == "shrink it to /28"
     silent_ones = {wide.pk, silent.pk}  # also one that hosts are expected in, and none was ever recorded

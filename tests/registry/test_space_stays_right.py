@@ -366,7 +366,7 @@ def test_families_in_any_order_with_an_exact_prefix(world, holds):
 
 
 def test_verify_finds_what_it_was_blind_to_and_mends_what_is_derived(world, holds):
-    from lentra.registry.models import Address, KeepOut, Space, Subnet, Tile
+    from lentra.registry.models import Address, KeepOut, Space, Subnet, SubnetSum, Tile
     from lentra.registry.operations.pools.mend_space import mend_space
     from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
     from lentra.registry.reports.verify import verify
@@ -377,11 +377,14 @@ def test_verify_finds_what_it_was_blind_to_and_mends_what_is_derived(world, hold
     world.do(record_addresses, busy.pk, AddressRequest(name="mast"))
     keep_out = world.keep_out("10.40.72.0/24")
     record = Address.objects.get(subnet=busy)
+    busy.refresh_from_db()
+    put_back = busy.save
     breaks = [
         (1, lambda: Address.objects.filter(pk=record.pk).update(address=P("10.40.79.1/32").first), record.save),
         (2, lambda: KeepOut.objects.filter(pk=keep_out.pk).update(last=keep_out.first + 9), keep_out.save),
         (2, lambda: KeepOut.objects.filter(pk=keep_out.pk).update(last=keep_out.last + 999), keep_out.save),
-        (6, lambda: Subnet.objects.filter(pk=busy.pk).update(purpose="nobody said so"), busy.save),
+        (6, lambda: Subnet.objects.filter(pk=busy.pk).update(purpose="nobody said so"), put_back),
+        (7, lambda: Subnet.objects.filter(pk=busy.pk).update(unused=True), put_back),
     ]
     for rule, harm, mend in breaks:
         harm()
@@ -391,6 +394,8 @@ def test_verify_finds_what_it_was_blind_to_and_mends_what_is_derived(world, hold
     # What is derived can be counted anew.
     Space.objects.filter(pool=pool).update(next_due=None, largest_free=32, free_counts={"32": 1})
     Tile.objects.filter(pool=pool).update(free=0)
+    SubnetSum.objects.filter(pool=pool.pk, family=4).update(extents=7)
+    Subnet.objects.filter(pk=busy.pk).update(counted="")
     assert {o["rule"] for o in verify(world.realm)["offences"]} == {7, 8}
     world.do(mend_space, pool.pk, preview=True)
     assert not verify(world.realm)["clean"]

@@ -54,7 +54,7 @@ export function ProjectGrid() {
                   columns={[
                     { head: "Tier", cell: (cell) => cell.tier },
                     { head: "Zone", cell: (cell) => cell.zone },
-                    { head: "Blocks", cell: (cell) => (cell.gap ? "missing" : <Mono>{cell.subnets.flatMap((subnet) => subnet.blocks).join(", ")}</Mono>) },
+                    { head: "Blocks", cell: (cell) => (cell.gap ? "missing" : <Mono>{[...cell.subnets.flatMap((subnet) => subnet.blocks), ...further(cell)].join(", ")}</Mono>) },
                     { head: "Room", cell: (cell) => <Mono>{cell.subnets.flatMap((subnet) => subnet.room).join(", ") || "—"}</Mono> },
                     { head: "Hosts of usable", right: true, cell: (cell) => (cell.usable === "0" ? "—" : `${grouped(cell.hosts)} of ${grouped(cell.usable)}`) },
                   ]}
@@ -67,6 +67,12 @@ export function ProjectGrid() {
       <CommandLine text={`lentra grid ${project || "PROJECT"}`} />
     </>
   );
+}
+
+// Of a cell with many subnets the first are named, and the others counted.
+function further(cell: GridCell): string[] {
+  const more = cell.count - cell.subnets.length;
+  return more > 0 ? [`and ${grouped(more)} more subnets`] : [];
 }
 
 function GridPicture({ grid }: { grid: Grid }) {
@@ -122,6 +128,7 @@ function CellPicture({ cell, x, y, width }: { cell: GridCell; x: number; y: numb
   const ink = vars?.palette.text.primary ?? "currentColor";
   const blocks = cell.subnets.flatMap((subnet) => subnet.blocks);
   const room = cell.subnets.flatMap((subnet) => subnet.room);
+  const unshown = blocks.length - 2 + cell.count - cell.subnets.length;
   const usable = Number(cell.usable);
   const share = usable ? Math.min(Number(cell.hosts) / usable, 1) : 0;
   const lines = cell.gap
@@ -129,14 +136,14 @@ function CellPicture({ cell, x, y, width }: { cell: GridCell; x: number; y: numb
     : [
         blocks[0] ?? "",
         blocks[1] ?? "",
-        [usable ? `${grouped(cell.hosts)} of ${grouped(cell.usable)} hosts` : "", blocks.length > 2 ? `+${blocks.length - 2}` : ""].filter(Boolean).join(" · "),
+        [usable ? `${grouped(cell.hosts)} of ${grouped(cell.usable)} hosts` : "", unshown > 0 ? `+${grouped(unshown)}` : ""].filter(Boolean).join(" · "),
         room.length ? `room ${room[0]}` : "",
       ].filter(Boolean);
   const most = Math.floor((width - 2 * INSET) / LETTER + 0.01);
   const only = cell.subnets[0];
   return (
     <g onClick={() => only && navigate(`/subnets/${only.id}`)} style={{ cursor: only ? "pointer" : "default" }}>
-      <title>{`${cell.tier} in ${cell.zone}: ${cell.gap ? "missing" : blocks.join(", ")}`}</title>
+      <title>{`${cell.tier} in ${cell.zone}: ${cell.gap ? "missing" : [...blocks, ...further(cell)].join(", ")}`}</title>
       <rect x={x} y={y} width={width} height={CELL} rx="4" fill={cell.gap ? "none" : (vars?.palette.background.default ?? "white")} stroke={cell.gap ? (vars?.palette.warning.main ?? ink) : ink} strokeOpacity={cell.gap ? 1 : 0.35} strokeDasharray={cell.gap ? "5 4" : "none"} />
       {usable > 0 && <rect x={x + 1} y={y + 1} width={(width - 2) * share} height="6" fill={vars?.palette.primary.main ?? "teal"} />}
       {lines.slice(0, 4).map((line, n) => (

@@ -160,6 +160,8 @@ def _cell_text(cell: Mapping[str, Any]) -> list[str]:
     if cell["gap"]:
         return [styled("missing", "warn")]
     lines = [block for subnet in cell["subnets"] for block in subnet["blocks"]]
+    if more := cell["count"] - len(cell["subnets"]):
+        lines.append(styled(f"and {grouped(more)} more subnets", "dim"))
     if cell["usable"] != "0":
         lines.append(styled(f"{grouped(cell['hosts'])} of {grouped(cell['usable'])} hosts", "dim"))
     lines += [styled(f"room {piece}", "dim") for subnet in cell["subnets"] for piece in subnet["room"]]

@@ -7,7 +7,8 @@ from typing import Any
 
 from lentra.cli.context import DONE, WrongUse, client_for
 from lentra.cli.looking import given
-from lentra.cli.output import SHAPE, WHOLE, bar, counted, grouped, show_rows, styled
+from lentra.cli.options import add_limit
+from lentra.cli.output import SHAPE, WHOLE, bar, counted, grouped, show_list, show_rows, styled
 
 _PLACES = ("realm", "pool", "region", "zone", "tier", "project")
 _SPARKS = "▁▂▃▄▅▆▇█"
@@ -73,10 +74,13 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "idle",
         help="idle and odd things, each with a proposed step",
-        epilog="example: lentra idle --project ticketing",
+        epilog="example: lentra idle --project ticketing\n"
+        'example: lentra idle --kind "block without use" --limit 10',
     )
     command.add_argument("--realm", help="of this realm")
     command.add_argument("--project", help="of this project")
+    command.add_argument("--kind", action="append", help='of this kind, such as "block far too wide"; repeatable')
+    add_limit(command)
     command.set_defaults(run=_idle)
 
 
@@ -307,11 +311,6 @@ def _ranges(options: argparse.Namespace) -> int:
 
 
 def _idle(options: argparse.Namespace) -> int:
-    found = client_for(options).idle(**given(options, "realm", "project"))
-    show_rows(found, ("kind", "what", "where", "days", "why", "step"), options.output)
-    if options.output == "table" and found:
-        kinds: dict[str, int] = {}
-        for row in found:
-            kinds[row["kind"]] = kinds.get(row["kind"], 0) + 1
-        print(styled(", ".join(f"{count} × {kind}" for kind, count in kinds.items()), "dim"))
+    columns = ("kind", "what", "where", "days", "why", "step")
+    show_list(options, client_for(options).idle, given(options, "realm", "project", "kind"), columns)
     return DONE

@@ -62,8 +62,13 @@ class Calls:
         None, project: str | Sequence[str] | None = None, realm: str | Sequence[str] | None = None, region: str |
         Sequence[str] | None = None, window_days: int | None = None, zone: str | Sequence[str] | None =
         None) -> Page[r.HeadroomRow]: ...
-    def idle(self, *, cursor: str | None = None, limit: int | None = None, project: str | None = None, realm: str |
-        None = None) -> Page[r.Idle]: ...
+    def idle(self, *, cursor: str | None = None, kind: Literal["hold about to end", "reservation about to end",
+        "public address idle", "pool never used", "pool empty now", "planned need overdue", "project in one zone",
+        "tier missing in a zone", "block far too wide", "block without use", "cooling"] |
+        Sequence[Literal["hold about to end", "reservation about to end", "public address idle", "pool never used",
+        "pool empty now", "planned need overdue", "project in one zone", "tier missing in a zone",
+        "block far too wide", "block without use", "cooling"]] | None = None, limit: int | None = None, project:
+        str | None = None, realm: str | None = None) -> Page[r.Idle]: ...
     def list_keep_outs(self, *, before: str | None = None, certainty: Literal["certain", "likely", "unsure"] |
         Sequence[Literal["certain", "likely", "unsure"]] | None = None, cursor: str | None = None, kind:
         Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"] |
@@ -433,8 +438,13 @@ class AsyncCalls:
         = None, project: str | Sequence[str] | None = None, realm: str | Sequence[str] | None = None, region: str |
         Sequence[str] | None = None, window_days: int | None = None, zone: str | Sequence[str] | None =
         None) -> Page[r.HeadroomRow]: ...
-    async def idle(self, *, cursor: str | None = None, limit: int | None = None, project: str | None = None, realm:
-        str | None = None) -> Page[r.Idle]: ...
+    async def idle(self, *, cursor: str | None = None, kind: Literal["hold about to end",
+        "reservation about to end", "public address idle", "pool never used", "pool empty now",
+        "planned need overdue", "project in one zone", "tier missing in a zone", "block far too wide",
+        "block without use", "cooling"] | Sequence[Literal["hold about to end", "reservation about to end",
+        "public address idle", "pool never used", "pool empty now", "planned need overdue", "project in one zone",
+        "tier missing in a zone", "block far too wide", "block without use", "cooling"]] | None = None, limit: int
+        | None = None, project: str | None = None, realm: str | None = None) -> Page[r.Idle]: ...
     async def list_keep_outs(self, *, before: str | None = None, certainty: Literal["certain", "likely", "unsure"]
         | Sequence[Literal["certain", "likely", "unsure"]] | None = None, cursor: str | None = None, kind:
         Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"] |

@@ -275,9 +275,9 @@ class Client:
         """A printable page, HTML, about a ``realm`` or a ``project``."""
         return self.call("GET", "report", query=of).text
 
-    def idle(self, **of: Any) -> list[Record]:
-        """Idle and odd things of a realm or project, each with a proposed step."""
-        return list(self.pages("idle", {**_WIDE, **of}))
+    def idle(self, **of: Any) -> Iterator[Record]:
+        """Idle and odd things of a realm or project, each with a proposed step; of a ``kind``, or of several."""
+        return self.pages("idle", {**_WIDE, **of})
 
     def ledger(self, **of: Any) -> Iterator[Record]:
         """Ledger entries, newest first, filtered by kind, record, actor, verb or text."""

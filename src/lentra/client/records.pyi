@@ -313,6 +313,7 @@ class GridCell(TypedDict):
     zone: str
     tier: str
     gap: bool
+    count: int
     usable: str
     hosts: str
     subnets: list[GridSubnet]

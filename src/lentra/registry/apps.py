@@ -7,3 +7,10 @@ class RegistryConfig(AppConfig):
     name = "lentra.registry"
     label = "registry"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Have what follows from subnets kept with each change."""
+        from lentra.registry.space.keeping import settle
+        from lentra.registry.transactions.run import before_commit
+
+        before_commit.append(settle)

@@ -149,7 +149,8 @@ def _grid_cell(svg: Element, cell: Mapping[str, Any], x: float, y: float, width:
     blocks = [block for subnet in cell["subnets"] for block in subnet["blocks"]]
     if usable:
         _draw(svg, "rect", x=x, y=y, width=min(hosts / usable, 1) * width, height=6, fill=_MAIN)
-    more = f" (+{len(blocks) - 1})" if len(blocks) > 1 else ""
+    further = len(blocks) - 1 + cell["count"] - len(cell["subnets"])
+    more = f" (+{further:,})" if further > 0 else ""
     _text(svg, x + 4, y + 20, _fitting(blocks[0] if blocks else "", width))
     _text(svg, x + 4, y + 32, _fitting((f"{hosts:,} of {usable:,}" if usable else "") + more, width))
 

@@ -10,7 +10,7 @@ from lentra.registry.foresight.alerts import alert_facts
 from lentra.registry.foresight.headroom import overview, owner_headroom, realm_headroom
 from lentra.registry.models import Alert, PlannedNeed, Pool, Project, Realm
 from lentra.registry.reports.breakdown import breakdown
-from lentra.registry.reports.idle import idle_things
+from lentra.registry.reports.idle import first_idle
 from lentra.registry.reports.project_grid import project_grid
 from lentra.registry.reports.space_map import ranges_to_map, space_map
 from lentra.registry.reports.usage_history import changes_between
@@ -47,7 +47,7 @@ def realm_figures(realm: Realm, now: datetime) -> dict[str, Any]:
         "changes": changes_between(
             (now - _CHANGES).date(), now.date(), Pool.objects.filter(realm=realm).values_list("pk", flat=True)
         ),
-        "idle": idle_things(now, realm=realm)[:_MOST_ROWS],
+        "idle": first_idle(now, _MOST_ROWS, realm=realm),
         "most": _MOST_ROWS,
         "pools_left": max(0, every.count() - _MOST_POOLS),
     }
@@ -69,7 +69,7 @@ def project_figures(project: Project, now: datetime) -> dict[str, Any]:
         "by_pool": breakdown(["pool"], project=project)[:_MOST_ROWS],
         "bars": bars(by_zone, "zone"),
         "needs": _needs(PlannedNeed.objects.filter(project=project), now),
-        "idle": idle_things(now, project=project)[:_MOST_ROWS],
+        "idle": first_idle(now, _MOST_ROWS, project=project),
         "most": _MOST_ROWS,
     }
 

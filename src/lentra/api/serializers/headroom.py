@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from lentra.api.fields import MeantField, OfPages, OneOf, Strict, meant, window_field
+from lentra.api.fields import AnyOf, MeantField, OfPages, OneOf, Strict, meant, window_field
 from lentra.api.serializers.named import COUNT, NamedSerializer
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
+from lentra.registry.reports.idle import KINDS
 
 
 class ThresholdSerializer(serializers.Serializer):
@@ -161,6 +162,7 @@ class ScopeQuerySerializer(OfPages):
 class IdleQuerySerializer(OfPages):
     realm = MeantField(Realm, required=False)
     project = MeantField(Project, required=False)
+    kind = AnyOf(OneOf(KINDS), help_text="Any of several kinds of idle things.")
 
 
 class BreakdownQuerySerializer(ScopeQuerySerializer):

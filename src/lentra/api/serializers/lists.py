@@ -151,7 +151,7 @@ SubnetListQuery = list_query(
     inside=_INSIDE,
     covering=_COVERING,
     label=serializers.CharField(required=False, max_length=300, help_text="key, or key=value."),
-    text=_text("Part of the name, the purpose or the notes."),
+    text=_text("Part of the name, or words of the purpose or the notes (or how they begin)."),
     tag=AnyOf(serializers.IntegerField(min_value=1, max_value=4094), help_text="Segment tag; any of several."),
     public=OneOf(["held", "attached", "idle"], required=False, help_text="Single public addresses, by use."),
     **_span("Handed out"),
@@ -194,7 +194,7 @@ LedgerQuery = list_query(
     actor=AnyOf(serializers.CharField(max_length=100), help_text="Name of a person; any of several."),
     verb=AnyOf(serializers.CharField(max_length=40), help_text="What was done, such as hand out; any of several."),
     operation=serializers.UUIDField(required=False, help_text="All entries of one change."),
-    text=_text("Part of the record's name."),
+    text=_text("What the record's name begins with."),
     **_span("Entered"),
 )
 _TOP = serializers.BooleanField(required=False, help_text="Carved out of no other pool, or out of one.")

@@ -31,6 +31,7 @@ class GridCellSerializer(serializers.Serializer):
     zone = serializers.CharField()
     tier = serializers.CharField()
     gap = serializers.BooleanField(help_text="The tier is in another zone, not here.")
+    count = serializers.IntegerField(help_text="How many subnets; the first of them are named.")
     usable = serializers.CharField(**COUNT)
     hosts = serializers.CharField(**COUNT)
     subnets = GridSubnetSerializer(many=True)

@@ -11,7 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from lentra.api.calls import asked, call
-from lentra.api.pages import page_of, paged
+from lentra.api.pages import page_from, page_of, paged
 from lentra.api.reading import find_at_address, records_meant
 from lentra.api.serializers.headroom import (
     BreakdownQuerySerializer,
@@ -33,7 +33,7 @@ from lentra.api.serializers.lists import HeadroomListQuery, narrow
 from lentra.registry.foresight.headroom import overview, owner_headroom, pool_headroom, realm_headroom
 from lentra.registry.models import Pool, Project, Realm, Zone
 from lentra.registry.reports.breakdown import breakdown
-from lentra.registry.reports.idle import idle_things
+from lentra.registry.reports.idle import Scope, idle_things
 from lentra.registry.reports.ranges import ranges_of
 from lentra.registry.reports.usage_history import changes_between, usage_on
 from lentra.registry.transactions.clock import SystemClock
@@ -152,8 +152,15 @@ class IdleView(APIView):
     )
     def get(self, request: Request) -> Response:
         records = records_meant(asked(request))
-        found = idle_things(SystemClock().now(), records.get("realm"), records.get("project"))
-        return page_of(request, found, IdleSerializer().to_representation)
+        scope = Scope(SystemClock().now(), records.get("realm"), records.get("project"))
+        kinds = asked(request).get("kind", [])
+        show = IdleSerializer().to_representation
+        return page_from(
+            request,
+            lambda start, count: idle_things(scope, start, count, kinds),
+            lambda row: row[0],
+            lambda row: show(row[1]),
+        )
 
 
 class RangesView(APIView):

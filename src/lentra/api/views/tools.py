@@ -48,6 +48,7 @@ from lentra.api.serializers.space import (
 )
 from lentra.api.views.sizing import size_facts
 from lentra.registry.errors import Invalid
+from lentra.registry.lookup.by_text import entries_named
 from lentra.registry.mending import mend_registry
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.operations.ledger.undo import undo
@@ -264,7 +265,7 @@ class LedgerView(ListAPIView):
         if operation := values.get("operation"):
             rows = rows.filter(operation=operation)
         if text := values.get("text"):
-            rows = rows.filter(name__contains=text.lower())
+            rows = rows.filter(entries_named(text))
         return in_span(rows, values, "at")
 
 

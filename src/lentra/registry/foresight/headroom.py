@@ -282,7 +282,7 @@ def asked_lengths(
     taken = ExtentRow.objects.filter(pool=pool, family=family, subnet__created_at__gte=since)
     asked: dict[int, int] = {}
     consumed: dict[int, int] = {}
-    for state, length, n in taken.values_list("state", "length").annotate(n=Count("id")).order_by():
+    for state, length, n in taken.values_list("state", "length").annotate(n=Count("*")).order_by():
         if state == State.HANDED_OUT:
             asked[length] = asked.get(length, 0) + n
         if state in (State.HANDED_OUT, State.ROOM):  # the room behind a block is taken with it

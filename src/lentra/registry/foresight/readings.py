@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from datetime import date, datetime, timedelta
 
-from django.db.models import Count, Max
+from django.db.models import Max, Sum
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
-from lentra.registry.models import ExtentRow, Reading, Space
+from lentra.registry.models import Reading, Space, SubnetSum
 from lentra.registry.reports.usage import sum_of
 from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.sql import copy_rows, insert
@@ -111,14 +111,14 @@ def _of_realms(spaces: Sequence[Space]) -> Iterator[Reading]:
 
 
 def _of_owners(kind: str) -> Iterator[Reading]:
-    """What the subnets of each project (or zone) own, by one grouped statement."""
-    rows = ExtentRow.objects.filter(subnet__isnull=False, **{f"subnet__{kind}__isnull": False})
-    grouped = rows.values(f"subnet__{kind}", "family", "length", "state").annotate(n=Count("id")).order_by()
+    """What the subnets of each project (or zone) own, from the sums that are kept."""
+    rows = SubnetSum.objects.filter(extents__gt=0).exclude(**{kind: 0})
+    grouped = rows.values_list(kind, "family", "length", "state").annotate(n=Sum("extents")).order_by()
     used: dict[tuple[int, int], dict[str, int]] = {}
-    for row in grouped:
-        states = used.setdefault((row[f"subnet__{kind}"], row["family"]), {})
-        word = State(row["state"]).word
-        states[word] = states.get(word, 0) + (row["n"] << (BITS[row["family"]] - row["length"]))
+    for subject, family, length, state, n in grouped:
+        states = used.setdefault((subject, family), {})
+        word = State(state).word
+        states[word] = states.get(word, 0) + (int(n) << (BITS[family] - length))
     for (subject, family), states in used.items():
         yield Reading(
             kind=kind,

@@ -49,7 +49,7 @@ def steps_of(pools: Sequence[int], now: datetime) -> dict[tuple[int, int], list[
     ending = {r.pk: r for r in Reservation.objects.filter(pool__in=pools, ends_at__gt=now)}
     rows = ExtentRow.objects.filter(reservation__in=ending).values_list("reservation", "family", "length")
     left: dict[tuple[int, int], int] = {}
-    for pk, family, length, n in rows.annotate(n=Count("id")).order_by():
+    for pk, family, length, n in rows.annotate(n=Count("*")).order_by():
         left[pk, family] = left.get((pk, family), 0) + (n << (BITS[family] - length))
     for (pk, family), amount in left.items():
         reservation = ending[pk]

@@ -44,7 +44,16 @@ from lentra.registry.models.space import (
     Space,
     Tile,
 )
-from lentra.registry.models.subnets import IPV6_HOSTS, SUBNET_STATES, TRANSLATIONS, Subnet, place_key
+from lentra.registry.models.subnets import (
+    IPV6_HOSTS,
+    SUBNET_STATES,
+    TRANSLATIONS,
+    Subnet,
+    SubnetLabel,
+    SubnetSum,
+    SubnetWords,
+    place_key,
+)
 from lentra.registry.models.tags import MEMBER_KINDS, TagMember, TagRange
 
 __all__ = [
@@ -93,6 +102,9 @@ __all__ = [
     "SignInCount",
     "Space",
     "Subnet",
+    "SubnetLabel",
+    "SubnetSum",
+    "SubnetWords",
     "TagMember",
     "TagRange",
     "Tier",

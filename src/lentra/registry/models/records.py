@@ -93,6 +93,9 @@ class LedgerEntry(models.Model):
             models.Index(fields=["subject"], name="ledger_subject"),
             models.Index(fields=["kind", "number"], name="ledger_kind"),
             models.Index(fields=["actor_name", "number"], name="ledger_actor"),
+            models.Index(fields=["verb", "number"], name="ledger_verb"),
+            models.Index(fields=["name", "number"], name="ledger_name"),
+            models.Index(fields=["at"], name="ledger_at"),
         ]
 
     @property

@@ -160,16 +160,12 @@ class Tile(ByState):
     Kept at every fourth length with each change of the extents; a tile that nothing lies in any more has no `extents`.
     """
 
+    pk = models.CompositePrimaryKey("pool_id", "family", "length", "first")
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, db_index=False)
     family = models.PositiveSmallIntegerField()
     length = models.PositiveSmallIntegerField()
     first: Any = AddressField()
     extents = models.IntegerField(default=0)
-
-    class Meta:
-        constraints = [
-            models.UniqueConstraint(fields=["pool", "family", "length", "first"], name="tile_once_in_pool")
-        ]
 
     @property
     def prefix(self) -> Prefix:
@@ -184,10 +180,11 @@ class Tile(ByState):
 class ExtentRow(models.Model):
     """One extent of one pool: an aligned prefix in exactly one state.
 
-    Unique on (pool, family, first): that index is also the guard against handing out twice. `subnet` owns
+    Its key is its place, (pool, family, first): that is also the guard against handing out twice. `subnet` owns
     what is held, handed out, room or cooling; `child` owns what is carved; `reservation` what is reserved.
     """
 
+    pk = models.CompositePrimaryKey("pool_id", "family", "first")
     pool = models.ForeignKey(Pool, on_delete=models.CASCADE, db_index=False)
     realm = models.ForeignKey(Realm, on_delete=models.CASCADE, db_constraint=False, db_index=False)
     family = models.PositiveSmallIntegerField()
@@ -200,7 +197,6 @@ class ExtentRow(models.Model):
 
     class Meta:
         db_table = "registry_extent"
-        constraints = [models.UniqueConstraint(fields=["pool", "family", "first"], name="extent_once_in_pool")]
         indexes = [
             models.Index(fields=["pool", "family", "state", "length", "first"], name="extent_free"),
             models.Index(fields=["realm", "family", "first"], name="extent_place"),

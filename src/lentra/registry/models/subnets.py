@@ -16,6 +16,7 @@ from lentra.registry.models.space import Pool
 SUBNET_STATES = ("held", "active", "retiring", "cooling")
 BLOCK_STATES = (State.HELD, State.HANDED_OUT, State.COOLING)
 TRANSLATIONS = ("one-to-one", "many-to-one")  # how a public address stands for what it is attached to
+ANY_FAMILY = 0  # of a sum that counts subnets, whatever blocks they have
 IPV6_HOSTS = ("slaac", "dhcpv6", "both")  # how hosts get their IPv6 addresses
 EXTENT_STATE = {  # the state of a subnet's blocks
     "held": State.HELD,
@@ -37,10 +38,14 @@ class Subnet(Record):
     `dhcp_excluded` are ranges with commas between; `dhcp_service` is an address or nothing.
     A single public address has what it is `attached_to` (an address record, or a name outside the registry), since when, how
     it is translated, and what for.
+
+    What it is found or added up by is kept with each change (see `space.keeping`): what `SubnetSum` has `counted` of it;
+    whether it is `unused`, that is in use by its state, and nothing recorded in it or attached to it; how many of its
+    IPv4 addresses are `spare`, if its expected hosts need a quarter of them or less.
     """
 
     KIND = "subnet"
-    HIDDEN = ("place", "name_stem", "name_number", "tag_scope")
+    HIDDEN = ("place", "name_stem", "name_number", "tag_scope", "counted", "unused", "spare")
 
     realm = models.ForeignKey(Realm, on_delete=models.PROTECT, related_name="subnets", db_index=False)
     pool = models.ForeignKey(Pool, on_delete=models.PROTECT, related_name="subnets", db_index=False)
@@ -82,6 +87,10 @@ class Subnet(Record):
     attached_record = models.ForeignKey("Address", null=True, on_delete=models.SET_NULL, related_name="public")
     attached_how = models.CharField(max_length=12, choices=[(h, h) for h in TRANSLATIONS], default="", blank=True)
     attached_for = models.CharField(max_length=200, default="", blank=True)
+    # what follows from all that
+    counted = models.TextField(default="", db_collation="ascii_bin")
+    unused = models.BooleanField(default=False)
+    spare = models.PositiveBigIntegerField(null=True)
 
     class Meta:
         constraints = [
@@ -96,10 +105,17 @@ class Subnet(Record):
             models.Index(fields=["project", "place"], name="subnet_project_place"),
             models.Index(fields=["region", "place"], name="subnet_region_place"),
             models.Index(fields=["zone", "place"], name="subnet_zone_place"),
-            models.Index(fields=["zone", "tier", "place"], name="subnet_zone_tier_place"),
+            models.Index(fields=["project", "zone", "tier", "place"], name="subnet_cell_place"),
             models.Index(fields=["tier", "place"], name="subnet_tier_place"),
             models.Index(fields=["pool", "ends_at"], name="subnet_due"),
             models.Index(fields=["plan", "plan_slot"], name="subnet_plan"),
+            models.Index(fields=["name"], name="subnet_name"),
+            models.Index(fields=["state", "ends_at"], name="subnet_ends"),
+            models.Index(fields=["realm", "unused", "created_at"], name="subnet_unused"),
+            models.Index(fields=["project", "unused", "created_at"], name="subnet_project_unused"),
+            models.Index(fields=["pool", "unused", "created_at"], name="subnet_pool_unused"),
+            models.Index(fields=["spare"], name="subnet_spare"),
+            models.Index(fields=["project", "spare"], name="subnet_project_spare"),
         ]
 
     @property
@@ -129,6 +145,54 @@ class Subnet(Record):
         if self.known_blocks is not None:
             return self.known_blocks
         return sorted(row.prefix for row in self.extents.all() if row.state in BLOCK_STATES)
+
+
+class SubnetSum(models.Model):
+    """What the subnets of one project, place and tier have in one pool: extents of one state and length, added up.
+
+    `region` and `zone` are 0 for none. `subnets` counts those whose lowest block in the pool and family is among the
+    extents; `hosts` are theirs: IPv4 address records, or else those expected, of subnets in use. The rows of `ANY_FAMILY`
+    count the subnets themselves, in their own pool, by the place of their state in `SUBNET_STATES`. Kept with each change.
+    """
+
+    pk = models.CompositePrimaryKey("pool", "project", "region", "zone", "tier", "family", "state", "length")
+    realm = models.PositiveBigIntegerField()
+    pool = models.PositiveBigIntegerField()
+    project = models.PositiveBigIntegerField()
+    region = models.PositiveBigIntegerField()
+    zone = models.PositiveBigIntegerField()
+    tier = models.PositiveBigIntegerField()
+    family = models.PositiveSmallIntegerField()
+    state = models.PositiveSmallIntegerField()
+    length = models.PositiveSmallIntegerField()
+    extents = models.BigIntegerField(default=0)
+    subnets = models.BigIntegerField(default=0)
+    hosts = models.BigIntegerField(default=0)
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["project"], name="sum_project"),
+            models.Index(fields=["zone"], name="sum_zone"),
+        ]
+
+
+class SubnetLabel(models.Model):
+    """One label of one subnet, for whoever looks for it."""
+
+    pk = models.CompositePrimaryKey("subnet", "key")
+    subnet = models.PositiveBigIntegerField()
+    key = name_field()
+    value = name_field(200)
+
+    class Meta:
+        indexes = [models.Index(fields=["key", "value"], name="label_value")]
+
+
+class SubnetWords(models.Model):
+    """Purpose and notes of a subnet that has any, for whoever looks for words in them: `text` has a full-text index."""
+
+    subnet = models.PositiveBigIntegerField(primary_key=True)
+    text = models.TextField()
 
 
 def place_key(prefix: Prefix) -> str:

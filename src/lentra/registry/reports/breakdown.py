@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Count, F, Q, QuerySet, Sum
+from django.db.models import QuerySet, Sum
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.any_of import any_of
-from lentra.registry.models import Address, ExtentRow, Pool, Project, Realm, Region, Subnet, Tier, Zone
+from lentra.registry.lookup.rules_in_force import ipv4_rules_of
+from lentra.registry.models import Pool, Project, Realm, Region, SubnetSum, Tier, Zone
 
 DIMENSIONS: dict[str, type] = {
     "realm": Realm,
@@ -42,19 +43,17 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
             raise Invalid(
                 f"usage is not told by {name!r}", field="by", received=name, suggestions=list(DIMENSIONS)
             )
-    subnets, extents = Subnet.objects.all(), ExtentRow.objects.filter(family=family)
+    sums = SubnetSum.objects.filter(family=family)
     for name, records in of.items():
-        subnets = subnets.filter(**any_of(name, records))
-        extents = extents.filter(**any_of(_path(name), records))
-    rows = _addresses(extents, by, family)
-    _hosts(subnets, extents, by, rows, family)
+        numbers = [record.pk for record in (records if isinstance(records, list) else [records])]
+        sums = sums.filter(**any_of(name, numbers))
+    rows = _grouped(sums, by, family)
     names = {name: dict(DIMENSIONS[name]._default_manager.values_list("pk", "name")) for name in by}  # type: ignore[attr-defined]
     whole = sum(row["used"] for row in rows.values())
     told = []
     for key, row in sorted(rows.items(), key=lambda item: (-item[1]["used"], str(item[0]))):
         refs = {
-            name: {"id": pk, "name": names[name][pk]} if pk is not None else None
-            for name, pk in zip(by, key, strict=True)
+            name: {"id": pk, "name": names[name][pk]} if pk else None for name, pk in zip(by, key, strict=True)
         }
         told.append(
             {
@@ -70,57 +69,25 @@ def breakdown(by: list[str], family: int = 4, **of: Any) -> list[dict[str, Any]]
     return told
 
 
-def _path(name: str) -> str:
-    """Where an extent says its dimension: its pool is its own, all else its subnet's."""
-    return "pool" if name == "pool" else f"subnet__{name}"
-
-
-def _addresses(extents: QuerySet[ExtentRow], by: list[str], family: int) -> dict[tuple[Any, ...], dict[str, Any]]:
-    """Addresses by state of each group, in one statement."""
-    keys = [_path(name) for name in by]
-    grouped = (
-        extents.filter(subnet__isnull=False)
-        .values_list(*keys, "state", "length")
-        .annotate(n=Count("id"))
-        .order_by()
-    )
+def _grouped(sums: QuerySet[SubnetSum], by: list[str], family: int) -> dict[tuple[Any, ...], dict[str, Any]]:
+    """Sums of each group, in one statement; usable addresses by the rules that each pool has now."""
+    columns = ("extents", "subnets", "hosts")
+    added = {f"all_{name}": Sum(name) for name in columns}
+    kept = sums.exclude(extents=0).values_list(*by, "pool", "state", "length").annotate(**added).order_by()
+    rules = ipv4_rules_of(sums) if family == 4 else {}
     rows: dict[tuple[Any, ...], dict[str, Any]] = {}
-    for *key, state, length, n in grouped:
-        row = rows.setdefault(tuple(key), {"subnets": 0, "used": 0, "states": {}, "usable": 0, "hosts": 0})
-        size = n << (BITS[family] - length)
+    for line in kept:
+        key, (pool, state, length), (extents, subnets, hosts) = (
+            line[: len(by)],
+            line[len(by) : -3],
+            map(int, line[-3:]),
+        )
+        row = rows.setdefault(key, {"subnets": 0, "used": 0, "states": {}, "usable": 0, "hosts": 0})
+        size = extents << (BITS[family] - length)
         row["used"] += size
         row["states"][State(state)] = row["states"].get(State(state), 0) + size
-    # Counted apart: a subnet whose blocks differ in length is one all the same.
-    blocks = extents.filter(subnet__isnull=False).exclude(state=State.ROOM)
-    for *key, subnets in blocks.values_list(*keys).annotate(n=Count("subnet", distinct=True)).order_by():
-        rows[tuple(key)]["subnets"] = subnets
+        row["subnets"] += subnets
+        row["hosts"] += hosts
+        if state == State.HANDED_OUT and pool in rules:
+            row["usable"] += extents * rules[pool].usable_of(1 << (32 - length))
     return rows
-
-
-def _hosts(
-    subnets: QuerySet[Subnet],
-    extents: QuerySet[ExtentRow],
-    by: list[str],
-    rows: dict[tuple[Any, ...], dict[str, Any]],
-    family: int,
-) -> None:
-    """Usable hosts of the blocks, and how many are used: address records where there are any, else expected hosts."""
-    if family != 4:
-        return
-    keys = [_path(name) for name in by]
-    blocks = extents.filter(state=State.HANDED_OUT, subnet__isnull=False)
-    rules = {}
-    for pool in Pool.objects.filter(pk__in=blocks.values("pool").distinct()).select_related("sheet"):
-        rules[pool.pk] = pool.sheet.rules().family(4)
-    for *key, pool, length, n in blocks.values_list(*keys, "pool", "length").annotate(n=Count("id")).order_by():
-        rows[tuple(key)]["usable"] += n * rules[pool].usable_of(1 << (32 - length))
-    recorded = Address.objects.filter(subnet__in=subnets, family=4)
-    counted = recorded.values_list(*(f"subnet__{name}" for name in by)).annotate(n=Count("id")).order_by()
-    for *key, n in counted:
-        if tuple(key) in rows:
-            rows[tuple(key)]["hosts"] += n
-    with_records = recorded.values("subnet")
-    expected = subnets.filter(Q(state="active") | Q(state="retiring")).exclude(pk__in=with_records)
-    for *key, hosts in expected.values_list(*by).annotate(hosts=Sum(F("hosts"))).order_by():
-        if tuple(key) in rows:
-            rows[tuple(key)]["hosts"] += hosts or 0

@@ -9,13 +9,14 @@ from operator import itemgetter
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range
 from lentra.registry.models import ExtentRow, Realm
-from lentra.registry.space.evidence import describe, holding, owners_read
+from lentra.registry.space.evidence import Key, describe, holding, owners_read
 from lentra.registry.space.keep_outs import keep_outs_over
 
 _AT_ONCE = 2000
 _FREE = (State.FREE, State.KEPT_OUT, State.CARVED)  # keep-outs are read as they are, also where no pool is
 
-Taken = tuple[int, int, int | str]  # first and last address; the number of the extent, or the keep-out in words
+Taker = Key | str  # the key of an extent, or a keep-out in words
+Taken = tuple[int, int, Taker]  # first and last address, and what takes them
 
 
 def free_in(realm: Realm, block: Prefix) -> list[Prefix]:
@@ -26,25 +27,30 @@ def free_in(realm: Realm, block: Prefix) -> list[Prefix]:
 def taken_spans(realm: Realm, block: Prefix) -> Iterator[Taken]:
     """All that takes some of a block, in order of where it begins there."""
     rows = ExtentRow.objects.filter(realm=realm, family=block.family).exclude(state__in=_FREE)
-    around = rows.filter(pk__in=holding(rows, block.family, block.first))
+    holders = holding(rows, block.family, block.first)
+    around = rows.filter(pool__in={pool for pool, _, _ in holders}, first__in={first for *_, first in holders})
     inside = rows.filter(first__gt=block.first, first__lte=block.last).order_by("first")
     kept_out = [
         (max(kept.first, block.first), min(kept.last, block.last), f"keep-out: {kept.reason}")
         for kept in keep_outs_over(realm.pk, block.family, block.first, block.last)
     ]
     extents = (
-        (max(first, block.first), min(first + (1 << (BITS[block.family] - length)) - 1, block.last), pk)
+        (
+            max(first, block.first),
+            min(first + (1 << (BITS[block.family] - length)) - 1, block.last),
+            (pool, block.family, first),
+        )
         for read in (around, inside)
-        for pk, first, length in read.values_list("pk", "first", "length").iterator(chunk_size=_AT_ONCE)
+        for pool, first, length in read.values_list("pool_id", "first", "length").iterator(chunk_size=_AT_ONCE)
     )
     return heapq.merge(extents, sorted(kept_out), key=itemgetter(0))
 
 
-def in_words(takers: Iterable[int | str]) -> dict[int | str, str]:
+def in_words(takers: Iterable[Taker]) -> dict[Taker, str]:
     """What takes space, by name."""
     given = set(takers)
-    told: dict[int | str, str] = {taker: taker for taker in given if isinstance(taker, str)}
-    for row in owners_read([taker for taker in given if isinstance(taker, int)]):
+    told: dict[Taker, str] = {taker: taker for taker in given if isinstance(taker, str)}
+    for row in owners_read([taker for taker in given if not isinstance(taker, str)]):
         facts = describe(row, row.first, row.prefix.last)
         told[row.pk] = str(facts.get("owner") or facts["state"])
     return told

@@ -72,7 +72,7 @@ def _sides(
     starts = {*after, *(block.first for block in before)}
     rows = ExtentRow.objects.filter(pool=pool, family=family, first__in=starts).exclude(state=State.FREE)
     sides: dict[int, dict[str, Any]] = {gap["start"]: {} for gap in found}
-    for row in owners_read(rows.values_list("pk", flat=True)):
+    for row in owners_read(rows.values_list("pool_id", "family", "first")):
         told = describe(row, row.first, row.prefix.last)
         if row.first in after and row.first not in edges:
             sides[after[row.first]]["after"] = told

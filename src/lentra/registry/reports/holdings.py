@@ -6,11 +6,20 @@ from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any, overload
 
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Count, Q, QuerySet, Sum
 
 from lentra.addressing.prefix import BITS
-from lentra.registry.models import ExtentRow, Plan, PlannedNeed, Pool, Project, Reservation, Subnet
-from lentra.registry.models.subnets import BLOCK_STATES
+from lentra.registry.models import (
+    Plan,
+    PlannedNeed,
+    Pool,
+    Project,
+    Realm,
+    Reservation,
+    Subnet,
+    SubnetSum,
+)
+from lentra.registry.models.subnets import ANY_FAMILY, BLOCK_STATES, SUBNET_STATES
 from lentra.registry.rules.quotas import held_addresses
 
 
@@ -36,7 +45,8 @@ class Holdings(Sequence[dict[str, Any]]):
                 _subnet,
             ),
         ]
-        self._counts = [rows.count() for rows, _ in self._kinds]
+        self._counts = [rows.count() for rows, _ in self._kinds[:-1]]
+        self._counts.append(sum(subnets_by_state(project).values()))
 
     def __len__(self) -> int:
         return sum(self._counts)
@@ -64,37 +74,40 @@ def totals(project: Project, now: datetime) -> dict[str, Any]:
         ``pools``, ``reservations``, ``plans``, ``planned_needs``; ``subnets`` by state; ``blocks`` by realm, family and
         length with their addresses; ``public``: see `public_use`.
     """
-    states = Subnet.objects.filter(project=project).order_by().values("state").annotate(n=Count("pk"))
-    blocks = (
-        ExtentRow.objects.filter(subnet__project=project, state__in=BLOCK_STATES)
-        .order_by("subnet__realm__name", "family", "length")
-        .values_list("subnet__realm", "subnet__realm__name", "family", "length")
-        .annotate(n=Count("pk"))
-    )
+    rows = SubnetSum.objects.filter(project=project.pk, state__in=BLOCK_STATES, extents__gt=0)
+    blocks = rows.order_by("family", "length").values_list("realm", "family", "length").annotate(n=Sum("extents"))
+    names = dict(Realm.objects.values_list("pk", "name"))
     return {
         "pools": Pool.objects.filter(project=project).count(),
         "reservations": _reservations(project).count(),
         "plans": Plan.objects.filter(project=project).count(),
         "planned_needs": PlannedNeed.objects.filter(project=project).count(),
-        "subnets": {row["state"]: row["n"] for row in states},
+        "subnets": subnets_by_state(project),
         "blocks": [
             {
-                "realm": {"id": realm, "name": name},
+                "realm": {"id": realm, "name": names[realm]},
                 "family": family,
                 "length": length,
-                "count": count,
-                "addresses": str(count << (BITS[family] - length)),
+                "count": int(count),
+                "addresses": str(int(count) << (BITS[family] - length)),
             }
-            for realm, name, family, length, count in blocks
+            for realm, family, length, count in sorted(blocks, key=lambda row: names[row[0]])
         ],
         "public": public_use(project, now),
     }
 
 
+def subnets_by_state(project: Project) -> dict[str, int]:
+    """How many subnets a project has in each state that any is in."""
+    rows = SubnetSum.objects.filter(project=project.pk, family=ANY_FAMILY, subnets__gt=0)
+    counted = rows.values_list("state").annotate(n=Sum("subnets")).order_by("state")
+    return {SUBNET_STATES[state]: int(n) for state, n in counted}
+
+
 def public_use(project: Project, now: datetime) -> dict[str, Any]:
     """How many public addresses a project holds, of its quota, and how many of them lie idle."""
     rows = held_addresses(project, now)
-    counts = rows.aggregate(held=Count("pk"), idle=Count("pk", filter=Q(subnet__attached_to="")))
+    counts = rows.aggregate(held=Count("*"), idle=Count("first", filter=Q(subnet__attached_to="")))
     held, quota = counts["held"], project.public_quota
     return {
         "project": {"id": project.pk, "name": project.name},
@@ -108,7 +121,8 @@ def public_use(project: Project, now: datetime) -> dict[str, Any]:
 
 def with_public() -> QuerySet[Project]:
     """The projects that hold public addresses or have a quota of them, by name."""
-    holding = ExtentRow.objects.filter(pool__exposure="public", subnet__isnull=False).values("subnet__project")
+    public = Pool.objects.filter(exposure="public").values("pk")
+    holding = SubnetSum.objects.filter(pool__in=public, extents__gt=0).values("project")
     return Project.objects.filter(Q(pk__in=holding) | Q(public_quota__isnull=False)).order_by("name")
 
 

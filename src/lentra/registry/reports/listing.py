@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Exists, OuterRef, Q, QuerySet
+from django.db.models import Exists, OuterRef, QuerySet
 
 from lentra.addressing.prefix import BITS, Prefix
 from lentra.registry.lookup.any_of import any_of
-from lentra.registry.models import ExtentRow, Pool, Subnet, Tier
+from lentra.registry.lookup.by_text import speaking_of
+from lentra.registry.models import ExtentRow, Pool, Subnet, SubnetLabel, Tier
 from lentra.registry.models.subnets import BLOCK_STATES
 from lentra.registry.space.evidence import realms_with_pools
 
@@ -35,9 +36,9 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
         values: any of these. Lists, of which any will do: records of realm, pool, project, region, zone, tier and plan,
             words of `state`, of their tier's `exposure` and their pool's `origin`, numbers of `family`, `length` and
             `tag`. Single ones: `wider_than` a length, the prefix that they lie `inside` or that is `covering` them, a
-            `label` as ``key`` or ``key=value``, `text` that is part of the name, purpose or notes, what the `name`
-            begins with, `public` as ``held``, ``attached`` or ``idle`` for single public addresses, and the moments
-            `since` and `until` when they were made.
+            `label` as ``key`` or ``key=value``, `text` that it is found by (see `speaking_of`), what the `name` begins
+            with, `public` as ``held``, ``attached`` or ``idle`` for single public addresses, and the moments `since` and
+            `until` when they were made.
     """
     # Read along afterwards, not joined: a join would have the whole list sorted before its first page.
     rows = Subnet.objects.prefetch_related(*RELATED, "pool__sheet", "extents")
@@ -54,9 +55,10 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
             pool__in=list(Pool.objects.filter(origin__in=values["origin"]).values_list("pk", flat=True))
         )
     if public := values.get("public"):
-        rows = rows.filter(_with_block(length__in=BITS.values()), pool__exposure="public", state="active")
-        rows = rows.filter(attached_to="") if public == "idle" else rows
-        rows = rows.exclude(attached_to="") if public == "attached" else rows
+        pools = list(Pool.objects.filter(exposure="public").values_list("pk", flat=True))
+        rows = rows.filter(_with_block(length__in=BITS.values()), pool__in=pools, state="active")
+        rows = rows.filter(unused=True) if public == "idle" else rows
+        rows = rows.filter(unused=False).exclude(attached_to="") if public == "attached" else rows
     for name in ("family", "length"):
         if values.get(name):
             rows = rows.filter(_with_block(**any_of(name, values[name])))
@@ -64,7 +66,8 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
         rows = rows.filter(_with_block(length__lt=length))
     if label := values.get("label"):
         key, _, value = label.partition("=")
-        rows = rows.filter(labels__contains={key: value}) if value else rows.filter(labels__has_key=key)
+        marked = SubnetLabel.objects.filter(key=key, **({"value": value} if value else {}))
+        rows = rows.filter(pk__in=marked.values("subnet"))
     if inside := values.get("inside"):
         realms = _realms_over(inside, values)
         rows = rows.filter(
@@ -80,7 +83,7 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
         covers = [pk for pk, first, n in holders if Prefix(covering.family, first, n).contains(covering)]
         rows = rows.filter(pk__in=covers)
     if text := values.get("text"):
-        rows = rows.filter(Q(name__contains=text.lower()) | Q(purpose__icontains=text) | Q(notes__icontains=text))
+        rows = rows.filter(speaking_of(text))
     if beginning := values.get("name"):
         rows = rows.filter(name__startswith=beginning)
     if "since" in values:

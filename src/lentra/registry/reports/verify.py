@@ -8,14 +8,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import connection, transaction
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.headroom import usage_of
 from lentra.addressing.overlap import Range, clashes
 from lentra.addressing.prefix import Prefix, aggregate
-from lentra.addressing.tiles import Sums, TileStream
+from lentra.addressing.tiles import Sums as TileSums
+from lentra.addressing.tiles import TileStream
 from lentra.registry.models import (
     Address,
     ExtentRow,
@@ -36,6 +37,7 @@ from lentra.registry.reports.replay import departures_from_ledger
 from lentra.registry.rules.quotas import held_addresses
 from lentra.registry.space.counting import extents_in_order, overlooked
 from lentra.registry.space.keep_outs import spans_of
+from lentra.registry.space.keeping import KEPT_FROM, Sums, kept_of, owned_by
 
 _PAGE = 10_000
 _RECORDS = 1_000
@@ -208,7 +210,7 @@ class _TileCheck:
         lengths = sorted(rows.values_list("length", flat=True).distinct())
         self._kept = {length: _Pages(rows.filter(length=length)) for length in lengths}
 
-    def compare(self, counted: Iterable[tuple[Prefix, Sums]]) -> None:
+    def compare(self, counted: Iterable[tuple[Prefix, TileSums]]) -> None:
         """Tiles that are complete, in order within each length."""
         for prefix, wanted in counted:
             pages = self._kept.get(prefix.length)
@@ -301,28 +303,29 @@ def _pages_of(rows: QuerySet[Any], size: int = _RECORDS) -> Iterator[list[Any]]:
 
 
 def _check_subnets(offences: list[Offence], only: Realm | None) -> int:
-    """Every living subnet owns a block in its state, and its address records lie in its blocks."""
-    count = 0
-    for page in _pages_of(_in(Subnet.objects.only("pk", "name", "state"), only)):
+    """Every living subnet owns a block in its state, its address records lie in its blocks, and what is kept of it, and in
+    sums, is what is there."""
+    count, sums = 0, Sums()
+    for page in _pages_of(_in(Subnet.objects.only("pk", "name", *KEPT_FROM), only)):
         numbers = [subnet.pk for subnet in page]
-        owned: dict[int, list[Extent]] = {}
-        rows = ExtentRow.objects.filter(subnet__in=numbers)
-        for owner, family, first, length, state in rows.values_list(
-            "subnet_id", "family", "first", "length", "state"
-        ):
-            owned.setdefault(owner, []).append(Extent(Prefix(family, first, length), State(state)))
+        owned = owned_by(numbers)
+        count += len(page)
         for subnet in page:
-            count += 1
-            states = {extent.state for extent in owned.get(subnet.pk, [])} - {State.ROOM}
+            states = {state for *_, state in owned[subnet.pk].blocks()}
             if states != {EXTENT_STATE[subnet.state]}:
                 words = ", ".join(state.word for state in sorted(states)) or "no block"
                 what = f"subnet {subnet.name} is {subnet.state} but owns {words}"
                 offences.append(Offence(1, what, f"subnet {subnet.pk}"))
+            kept = kept_of(subnet, owned[subnet.pk])
+            if kept != (subnet.counted, subnet.unused, subnet.spare):
+                offences.append(Offence(7, "what is kept of it differs from what is there", f"subnet {subnet.pk}"))
+            sums.count(subnet.counted, 1)
         for record in Address.objects.filter(subnet__in=numbers):
-            blocks = [e.prefix for e in owned.get(record.subnet_id, []) if e.state is not State.ROOM]
+            blocks = [prefix for _, prefix, _ in owned[record.subnet_id].blocks()]
             if not any(b.family == record.family and b.first <= record.address <= b.last for b in blocks):
                 what = f"address record {record.label_text} lies outside its subnet"
                 offences.append(Offence(1, what, f"subnet {record.subnet_id}"))
+    offences += [Offence(7, what, "sums") for what in sums.departures({} if only is None else {"realm": only.pk})]
     return count
 
 
@@ -354,7 +357,7 @@ def _quotas() -> list[Offence]:
     now = timezone.now()
     found = []
     for project in Project.objects.filter(public_quota__isnull=False).order_by("pk"):
-        held = held_addresses(project, now).aggregate(n=Count("pk"))["n"]
+        held = held_addresses(project, now).count()
         if project.public_quota is not None and held > project.public_quota:
             what = f"it holds {held} public addresses, its quota is {project.public_quota}"
             found.append(Offence(1, what, f"project {project.name}"))

@@ -10,7 +10,8 @@ from django.db.models import Q, QuerySet
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
 from lentra.registry.errors import QuotaReached
-from lentra.registry.models import ExtentRow, Project, Region, Subnet, Zone
+from lentra.registry.models import ExtentRow, Project, Region, SubnetSum, Zone
+from lentra.registry.models.subnets import ANY_FAMILY, SUBNET_STATES
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock
 
@@ -78,19 +79,25 @@ def refuse_more_zones(change: Change, project: Project, region: Region, zones: I
 
 def zones_in_use(project: Project, region: Region) -> set[str]:
     """The zones of a region in which a project has subnets that do not cool."""
-    rows = Subnet.objects.filter(project=project, region=region, zone__isnull=False).exclude(state="cooling")
-    return set(rows.order_by().values_list("zone__name", flat=True).distinct())
+    rows = _standing(region).filter(project=project.pk)
+    return set(Zone.objects.filter(pk__in=rows.values("zone")).values_list("name", flat=True))
 
 
 def over_zone_limit(region: Region, limit: int) -> list[tuple[str, list[str]]]:
     """Projects that use more zones of a region than a limit, with these."""
-    rows = (
-        Subnet.objects.filter(region=region, zone__isnull=False).exclude(state="cooling").order_by("project__name")
-    )
-    used: dict[str, set[str]] = {}
-    for project, zone in rows.values_list("project__name", "zone__name").distinct():
+    used: dict[int, set[int]] = {}
+    for project, zone in _standing(region).values_list("project", "zone"):
         used.setdefault(project, set()).add(zone)
-    return [(project, sorted(zones)) for project, zones in used.items() if len(zones) > limit]
+    over = {project: zones for project, zones in used.items() if len(zones) > limit}
+    names = dict(Zone.objects.filter(region=region).values_list("pk", "name"))
+    projects = Project.objects.filter(pk__in=over).order_by("name")
+    return [(project.name, sorted(names[zone] for zone in over[project.pk])) for project in projects]
+
+
+def _standing(region: Region) -> QuerySet[SubnetSum]:
+    """The sums of subnets in zones of a region that do not cool."""
+    rows = SubnetSum.objects.filter(region=region.pk, family=ANY_FAMILY, subnets__gt=0).exclude(zone=0)
+    return rows.exclude(state=SUBNET_STATES.index("cooling"))
 
 
 def held_addresses(project: Project, now: datetime) -> QuerySet[ExtentRow]:

@@ -14,6 +14,8 @@ from lentra.registry.space.keep_outs import keep_outs_over
 
 _WITH = ("pool", "child", "subnet__project", "subnet__zone", "subnet__region", "subnet__tier", "reservation")
 _MOST = 1000
+_KEY = ("pool_id", "family", "first")
+Key = tuple[int, int, int]  # of an extent: pool, family, first address
 
 
 def extents_over(realm_id: int, family: int, first: int, last: int, most: int = _MOST) -> list[ExtentRow]:
@@ -21,32 +23,32 @@ def extents_over(realm_id: int, family: int, first: int, last: int, most: int = 
     rows = ExtentRow.objects.filter(realm_id=realm_id, family=family).exclude(state=State.CARVED)
     found = holding(rows, family, first)
     if first < last:
-        found += (
-            rows.filter(first__gt=first, first__lte=last).order_by("first").values_list("pk", flat=True)[:most]
-        )
+        found += rows.filter(first__gt=first, first__lte=last).order_by("first").values_list(*_KEY)[:most]
     return owners_read(found)
 
 
-def holding(rows: QuerySet[ExtentRow], family: int, address: int) -> list[int]:
-    """The numbers of those extents that hold an address.
+def holding(rows: QuerySet[ExtentRow], family: int, address: int) -> list[Key]:
+    """The keys of those extents that hold an address.
 
     Asked for by equality at the few addresses where such an extent may start: to look for the last one that starts before
     the address would be a walk through all of them.
     """
     size = {length: 1 << (BITS[family] - length) for length in range(BITS[family] + 1)}
-    probed = rows.filter(first__in=starts_around(family, address)).values_list("pk", "first", "length")
-    return [pk for pk, first, length in probed if first + size[length] > address]
+    probed = rows.filter(first__in=starts_around(family, address)).values_list(*_KEY, "length")
+    return [(pool, of, first) for pool, of, first, length in probed if first + size[length] > address]
 
 
-def owners_read(numbers: Collection[int]) -> list[ExtentRow]:
-    """Extents by number, in order of address, with the owners that are told of them.
+def owners_read(keys: Collection[Key]) -> list[ExtentRow]:
+    """Extents by key, in order of address, with the owners that are told of them.
 
-    Their numbers are found first: joined to what is searched for, owners would have the database begin with them.
+    Their keys are found first: joined to what is searched for, owners would have the database begin with them.
     """
-    if not numbers:
+    wanted = set(keys)
+    if not wanted:
         return []
-    rows = ExtentRow.objects.filter(pk__in=numbers).select_related(*_WITH)
-    return sorted(rows, key=lambda row: row.first)
+    pools, families, firsts = (set(column) for column in zip(*wanted, strict=True))
+    rows = ExtentRow.objects.filter(pool__in=pools, family__in=families, first__in=firsts).select_related(*_WITH)
+    return sorted((row for row in rows if row.pk in wanted), key=lambda row: row.first)
 
 
 def owner_of(subnet: Subnet) -> dict[str, Any]:

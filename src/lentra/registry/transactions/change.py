@@ -49,6 +49,8 @@ class Change:
         self.batch = Batch()
         self.entries: list[LedgerEntry] = []
         self.ended: list[LedgerEntry] = []  # those of what has ended by itself
+        self.made: list[Record] = []
+        self.gone: list[Record] = []
         self.open_pools: dict[int, dict[int, Any]] = {}  # pool -> family -> store: see `space.locking`
         self._numbers: list[int] = []  # taken and not yet used, lowest last
 
@@ -100,6 +102,7 @@ class Change:
             entry.number = record.last_entry = record.pk
             record.under_lock = True
         self._write(entries)
+        self.made += records
         if later:
             self.batch.insert(records)
         else:
@@ -162,6 +165,7 @@ class Change:
         if not records:
             return
         self._write([self._entry_of_known(record, verb, record.facts() | more, None) for record in records])
+        self.gone += records
         model = type(records[0])
         model._default_manager.filter(pk__in=[r.pk for r in records]).delete()
 

@@ -43,6 +43,9 @@ LOCK_WAIT_SECONDS = settings.LOCK_WAIT_SECONDS  # a statement's own limit: a try
 LOOKING_SECONDS = 6.0  # more, to find out whether a change whose answer was lost went through
 LOOKS = 4  # at one and the same thing that somebody else was first with, before it is told as it is
 on_retry: list[Callable[[], None]] = []  # called whenever a change is tried again, for whoever counts
+before_commit: list[
+    Callable[[Change], None]
+] = []  # called with each change, for whoever keeps what follows from it
 
 
 @dataclass
@@ -158,6 +161,8 @@ def run_transaction(
                 if preview:
                     change.batch.send()
                     raise _Undo(outcome)
+                for keep in before_commit:
+                    keep(change)
                 change.batch.insert([_operation(change, key, digest, kept(outcome.answer), status)])
                 change.batch.send()
             return outcome

@@ -174,6 +174,16 @@ def update(record: models.Model) -> None:
     _send([_update_of(record)])
 
 
+def set_columns(record: models.Model, columns: tuple[str, ...]) -> Text:
+    """A statement that writes some columns of a record that is there."""
+    quote = connection.ops.quote_name
+    fields = _with_kind([record._meta.get_field(name) for name in columns])
+    sets = ", ".join(f"{quote(field.column)} = %s" for field, _ in fields)
+    assert record._meta.pk is not None
+    sql = f"UPDATE {quote(record._meta.db_table)} SET {sets} WHERE {quote(record._meta.pk.column)} = %s"
+    return Text(sql, [*_stored(record, fields), record.pk])
+
+
 def deletion(
     model: type[models.Model], fixed: dict[str, Any], key: str, columns: Sequence[str], rows: Sequence[tuple]
 ) -> list[Text]:

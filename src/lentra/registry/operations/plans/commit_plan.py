@@ -11,7 +11,7 @@ from lentra.addressing.refusal import Refusal
 from lentra.registry.errors import PlanNotPossible, QuotaReached
 from lentra.registry.models import Person, Plan, Reservation, Subnet, Zone
 from lentra.registry.operations.subnets.give_back import give_back_many
-from lentra.registry.operations.subnets.hand_out import new_subnet, set_tag
+from lentra.registry.operations.subnets.hand_out import count_in, new_subnet, set_tag
 from lentra.registry.operations.subnets.replace_subnet import activate
 from lentra.registry.plans.comparing import Comparison, compare
 from lentra.registry.plans.locking import drop_held, open_plan
@@ -253,6 +253,7 @@ def _new_subnet(
         drawn_from=one.slot.drawn_from,
     )
     set_tag(subnet, one.tag, 0)
+    count_in(subnet, {family: own.pk for family, own in one.slot.pools.items()})
     return subnet
 
 

@@ -1,4 +1,4 @@
-"""Mend what is derived from a pool's extents: counters, free counts, tiles, and when something ends next."""
+"""Mend what is derived from a pool's extents: counters, free counts, tiles, sums, and when something ends next."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from lentra.registry.lookup.find import find
 from lentra.registry.models import Pool, Space, Tile
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.counting import extents_in_order, overlooked
+from lentra.registry.space.keeping import recount
 from lentra.registry.space.tiles import tile_row
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock
@@ -32,6 +33,7 @@ def mend_space(change: Change, pool_ref: Any) -> list[str]:
     pool = lock(Pool, found.pk)
     mended = [words for space in spaces for words in (*_counters(pool, space), *_tiles(pool, space))]
     mended += _due(pool, spaces)
+    mended += _kept(change, pool)
     if mended:
         change.entered(pool, "mend", None, {"mended": mended[:100]})
         pool.save(update_fields=["last_entry"])
@@ -64,6 +66,17 @@ def _due(pool: Pool, spaces: list[Space]) -> list[str]:
     due, known = missed
     Space.objects.filter(pool=pool).update(next_due=due)
     return [f"{pool.name}: it waited until {known or 'ever'}, something ends at {due:%Y-%m-%d %H:%M} UTC"]
+
+
+def _kept(change: Change, pool: Pool) -> list[str]:
+    """What is kept of subnets and in sums, where it is not what is there."""
+    wrong, sums = recount(pool.pk, change.batch)
+    change.batch.send()
+    return [
+        f"{pool.name}: {count} {what} counted anew"
+        for count, what in ((wrong, "subnets"), (sums, "sums"))
+        if count
+    ]
 
 
 def _tiles(pool: Pool, space: Space) -> list[str]:

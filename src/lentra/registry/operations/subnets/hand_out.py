@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
 
+from lentra.addressing.extents import State
 from lentra.addressing.refusal import Exhausted
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.special import prefilled_notes
@@ -30,6 +31,7 @@ from lentra.registry.rules.quotas import refuse_more_zones, refuse_over_quota
 from lentra.registry.rules.tags import Tags, no_tag, wanted_tag
 from lentra.registry.space.expiry import free_reservations
 from lentra.registry.space.keep_outs import keep_outs_over
+from lentra.registry.space.keeping import prepare
 from lentra.registry.space.locking import Families, open_pool, refuse_old_rules
 from lentra.registry.space.reserved import ReservedSpace, whole_of
 from lentra.registry.transactions.change import Change
@@ -266,6 +268,18 @@ def new_subnet(realm: Any, pool: Pool, target: Target, blocks: Sequence[Allocati
     return subnet
 
 
+def count_in(subnet: Subnet, pools: Mapping[int, int]) -> None:
+    """Have what follows from a new subnet known before it is stored.
+
+    Args:
+        pools: number of the pool that its space of each family comes out of.
+    """
+    own = EXTENT_STATE[subnet.state]
+    pieces = [(pools[block.family], block, own) for block in subnet.known_blocks or []]
+    room = [(pools[piece.family], piece, State.ROOM) for piece in subnet.known_room or []]
+    prepare(subnet, [*pieces, *room])
+
+
 def set_tag(subnet: Subnet, tag: int | None, outer: int) -> None:
     """Set a subnet's segment tag, unique in its zone, or in its region without one."""
     subnet.tag = tag
@@ -301,6 +315,7 @@ def _subnet(
         drawn_from=order.reservation,
     )
     set_tag(subnet, tag, request.outer_tag)
+    count_in(subnet, {4: order.pool.pk, 6: order.pool.pk})
     return subnet
 
 
