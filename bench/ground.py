@@ -8,6 +8,7 @@ import tempfile
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import timedelta
 from pathlib import Path
 
 from lentra.service.database import OwnDatabase
@@ -88,7 +89,7 @@ def set_up() -> None:
     _, os.environ["BENCH_TOKEN"] = do(add_token, person, "bench")
 
 
-def add_pool(name: str, prefix: str):  # type: ignore[no-untyped-def]
+def add_pool(name: str, prefix: str, sheet: str = "ends-withheld", **more: str):  # type: ignore[no-untyped-def]
     """A top-level pool of one range."""
     from lentra.addressing.prefix import parse_prefix
     from lentra.registry.models import Realm, Sheet
@@ -97,8 +98,9 @@ def add_pool(name: str, prefix: str):  # type: ignore[no-untyped-def]
     values = {
         "name": name,
         "realm": Realm.objects.get(name="bench"),
-        "sheet": Sheet.objects.get(name="ends-withheld"),
+        "sheet": Sheet.objects.get(name=sheet),
         "cooling_days": 0,
+        **more,
     }
     return do(add, values, [parse_prefix(prefix)])
 
@@ -111,14 +113,32 @@ def take_numbers(count: int) -> list[int]:
     return sorted(number for (number,) in read_text(numbering(Number, count)))
 
 
-def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
-    """Fill a pool with /30 subnets, every fifth place left free, as rows of history (not by asking)."""
+def _entry(subnet, moment):  # type: ignore[no-untyped-def]
+    """The ledger entry of a subnet that was handed out."""
+    from lentra.registry.models import LedgerEntry
+
+    return LedgerEntry(
+        number=subnet.pk,
+        at=moment,
+        operation=uuid.UUID(int=subnet.pk),
+        actor_name="lentra",
+        verb="hand out",
+        kind="subnet",
+        name=subnet.name,
+        realm=subnet.realm_id,
+        after=subnet.made_facts(),
+    )
+
+
+def fill(pool, prefix: str, count: int, days: int = 0) -> None:  # type: ignore[no-untyped-def]
+    """Fill a pool with /30 subnets, so many days old, every fifth place left free, as rows of history (not by asking)."""
     from django.db import connection
 
     from lentra.addressing.extents import Extent, State
     from lentra.addressing.prefix import Prefix, parse_prefix, prefixes_of_range
     from lentra.addressing.tiles import TileChanges
     from lentra.registry.models import ExtentRow, LedgerEntry, Project, Space, Subnet, Tier, Tile, Zone, place_key
+    from lentra.registry.space.keeping import Sums, prepare
     from lentra.registry.space.tiles import add_tiles
     from lentra.registry.transactions.sql import Batch, insert
 
@@ -128,24 +148,10 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
     moment = LedgerEntry.objects.order_by("-number").values_list("at", flat=True)[0]
     ExtentRow.objects.filter(pool=pool).delete()
     places = [n for n in range(count + count // 4) if n % 5 != 4][:count]
+    sums = Sums()
     for at in range(0, count, 20_000):
         part = list(enumerate(places[at : at + 20_000], at))
         numbers = dict(zip((n for n, _ in part), take_numbers(len(part)), strict=True))
-        entries = [
-            LedgerEntry(
-                number=numbers[n],
-                at=moment,
-                operation=uuid.UUID(int=n + 1),
-                actor_name="lentra",
-                verb="hand out",
-                kind="subnet",
-                name=f"{pool.name}-{n}",
-                realm=pool.realm_id,
-                after={},
-            )
-            for n, _ in part
-        ]
-        insert(entries)
         subnets, extents = [], []
         for n, slot in part:
             block = Prefix(4, whole.first + 4 * slot, 30)
@@ -164,9 +170,11 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
                     name_stem=f"{pool.name}-{{nn}}",
                     name_number=n,
                     place=place_key(block),
-                    created_at=moment,
+                    created_at=moment - timedelta(days=days),
                 )
             )
+            prepare(subnets[-1], [(pool.pk, block, State.HANDED_OUT)])
+            sums.count(subnets[-1].counted, 1)
             extents.append(
                 ExtentRow(
                     pool=pool,
@@ -178,6 +186,8 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
                     subnet_id=numbers[n],
                 )
             )
+            subnets[-1].known_blocks = [block]
+        insert([_entry(subnet, moment) for subnet in subnets])
         insert(subnets)
         insert(extents)
     used = set(places)
@@ -201,6 +211,7 @@ def fill(pool, prefix: str, count: int) -> None:  # type: ignore[no-untyped-def]
         tiles.count(Extent(p), 1)
     batch = Batch()
     add_tiles(pool.pk, tiles, batch)
+    sums.add_to(batch)
     batch.send()
     counts: dict[str, int] = {}
     for p in free:

@@ -22,6 +22,12 @@ def main() -> None:
     headers = {"Authorization": f"Bearer {os.environ['BENCH_TOKEN']}", "Content-Type": "application/json"}
 
     def ask(n: int) -> None:
+        try:
+            ask_on(n)
+        except Exception as failure:
+            faults.append(repr(failure))
+
+    def ask_on(n: int) -> None:
         connection = http.client.HTTPConnection(host, timeout=30)
         turn = n
         while time.monotonic() < end:

@@ -91,8 +91,6 @@ def _bare_insert(pool: Any) -> float:
     Operation.objects.all().delete()
     for entry, number in zip(entries, ground.take_numbers(len(entries)), strict=True):
         entry.pk = number
-    for extent in extents:
-        extent.pk = None
     for subnet in subnets:
         subnet.plan_id = None
 

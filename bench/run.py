@@ -11,12 +11,13 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from bench import backtest, cluster, core, ground, hand_outs, in_browser, memory, plans, through_http
+from bench import backtest, cluster, core, ground, hand_outs, in_browser, memory, plans, questions, through_http
 
 PAGE = Path(__file__).parent.parent / "docs" / "performance.md"
 RESULTS = Path(__file__).parent / "results.json"
+QUICK = "--quick" in sys.argv
 Rows = list[tuple[str, str, str]]
-PARTS = ("core", "backtest", "http", "memory", "size", "plans", "cluster")
+PARTS = ("core", "backtest", "http", "memory", "size", "questions", "plans", "cluster")
 
 
 def main() -> None:
@@ -45,6 +46,8 @@ def _measured(part: str) -> Rows:
             return memory.measure(database.url)
         if part == "plans":
             return plans.measure()
+        if part == "questions":
+            return questions.measure(questions.QUICK if QUICK else questions.SIZES)
         return [*hand_outs.measure(), *in_browser.measure(database.url)]
 
 

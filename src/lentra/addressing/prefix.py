@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from lentra.addressing.refusal import BadPrefix, OffBoundary, Refusal, WrongFamily
@@ -62,7 +62,7 @@ class Prefix:
         return self.first + (1 << (BITS[self.family] - self.length)) - 1
 
     def __str__(self) -> str:
-        return f"{address_text(self.family, self.first)}/{self.length}"
+        return prefix_text(self.family, self.first, self.length)
 
     def contains(self, other: Prefix) -> bool:
         """True if every address of `other` is in this prefix."""
@@ -129,7 +129,14 @@ def containing(family: int, address: int, length: int) -> Prefix:
 
 def address_text(family: int, address: int) -> str:
     """Text form: dotted quad, or RFC 5952 for IPv6."""
-    return str(ipaddress.IPv4Address(address) if family == 4 else ipaddress.IPv6Address(address))
+    if family == 4:
+        return f"{address >> 24}.{address >> 16 & 255}.{address >> 8 & 255}.{address & 255}"
+    return str(ipaddress.IPv6Address(address))
+
+
+def prefix_text(family: int, first: int, length: int) -> str:
+    """Text form of a prefix."""
+    return f"{address_text(family, first)}/{length}"
 
 
 def range_text(family: int, first: int, last: int) -> str:
@@ -186,15 +193,30 @@ def without(outer: Prefix, inner: Prefix) -> list[Prefix]:
 
 def aggregate(prefixes: list[Prefix]) -> list[Prefix]:
     """The fewest prefixes that cover exactly the same addresses, in order. Joins only buddies."""
-    joined: list[Prefix] = []
-    for prefix in sorted(prefixes):
-        if joined and joined[-1].contains(prefix):
-            continue
-        joined.append(prefix)
-        while len(joined) > 1 and joined[-1].length and joined[-2] == joined[-1].buddy():
-            upper = joined.pop()
-            joined[-1] = upper.enclosing(upper.length - 1)
-    return joined
+    return [whole for whole, _ in aggregate_in_order((prefix, "") for prefix in sorted(prefixes))]
+
+
+def aggregate_in_order(marked: Iterable[tuple[Prefix, str]]) -> Iterator[tuple[Prefix, str]]:
+    """As `aggregate`, one after the other, of prefixes that come in order, each with a mark (or none).
+
+    A joined prefix has the mark of any of its parts. However many there are, a few are held at a time: what lies before a
+    gap can join with nothing behind it.
+    """
+    joined: list[tuple[Prefix, str]] = []
+    for prefix, mark in marked:
+        if joined:
+            last, its = joined[-1]
+            if last.contains(prefix):
+                joined[-1] = last, mark or its
+                continue
+            if prefix.family != last.family or prefix.first != last.last + 1:
+                yield from joined
+                joined = []
+        joined.append((prefix, mark))
+        while len(joined) > 1 and joined[-1][0].length and joined[-2][0] == joined[-1][0].buddy():
+            upper, its = joined.pop()
+            joined[-1] = upper.enclosing(upper.length - 1), its or joined[-1][1]
+    yield from joined
 
 
 # --- reading text ------------------------------------------------------------------------------------

@@ -5,19 +5,25 @@
 
 from __future__ import annotations
 
+import json
 from base64 import b64decode, b64encode
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
+from itertools import islice
 from typing import Any
 from urllib import parse
 
 from django.core.signing import BadSignature, Signer
+from django.http import StreamingHttpResponse
 from rest_framework import serializers
 from rest_framework.exceptions import ValidationError
 from rest_framework.pagination import Cursor, CursorPagination
 from rest_framework.response import Response
 from rest_framework.utils.urls import replace_query_param
 
+LINES = "application/jsonl"
+_LINES_AT_ONCE = 500
+_encode = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"), default=str).encode
 _NOT_OURS = "it is not one that a page of this list gave: begin without it"
 
 
@@ -71,7 +77,37 @@ def page_of(request: Any, rows: Sequence[Any], shown: Callable[[Any], Any] = lam
     """A page of rows that have been worked out, by the query's `limit` and `cursor`."""
     limit, given = request.asked["limit"], request.asked.get("cursor")
     start = _position(request, given) if given else 0
-    part = list(rows[start : start + limit + 1])
+    return _turned(request, start, list(rows[start : start + limit + 1]), shown)
+
+
+def lines_of(rows: Iterable[Any]) -> StreamingHttpResponse:
+    """Rows as lines of JSON, sent as they are read: in bounded memory, however many there are."""
+
+    def text() -> Iterator[bytes]:
+        rest = iter(rows)
+        while part := list(islice(rest, _LINES_AT_ONCE)):
+            yield b"".join(_encode(row).encode() + b"\n" for row in part)
+
+    return StreamingHttpResponse(text(), content_type=LINES)
+
+
+def page_read(
+    request: Any, read: Callable[[int], Iterable[Any]], shown: Callable[[Any], Any] = lambda row: row
+) -> Response:
+    """A page of rows that are read one after the other, as far as the page needs them.
+
+    Args:
+        read: the rows from the first one on, of which so many are going to be read.
+    """
+    limit, given = request.asked["limit"], request.asked.get("cursor")
+    start = _position(request, given) if given else 0
+    end = start + limit + 1
+    return _turned(request, start, list(islice(read(end), start, end)), shown)
+
+
+def _turned(request: Any, start: int, part: list[Any], shown: Callable[[Any], Any]) -> Response:
+    """A page with its rows, and those before and after it."""
+    limit = request.asked["limit"]
 
     def link(position: int) -> str:
         address = request.build_absolute_uri()

@@ -82,6 +82,7 @@ urlpatterns = [
     path("v1/projects/<str:ref>/grid", report.ProjectGridView.as_view(), name="project-grid"),
     path("v1/report", report.ReportView.as_view(), name="report"),
     path("v1/ranges", headroom.RangesView.as_view(), name="ranges"),
+    path("v1/ranges/lines", headroom.RangeLinesView.as_view(), name="range-lines"),
     path("v1/idle", headroom.IdleView.as_view(), name="idle"),
     path("v1/ledger", tools.LedgerView.as_view(), name="ledger"),
     path("v1/ledger/<int:number>/undo", tools.UndoView.as_view(), name="undo"),

@@ -301,7 +301,9 @@ def _changes(options: argparse.Namespace) -> int:
 def _ranges(options: argparse.Namespace) -> int:
     found = client_for(options).ranges(**given(options, *_PLACES, "family", "aggregated", "since"))
     if options.output != "table":
-        show_rows(found, ("prefix", "family", "realm", "mark", "name", "project", "zone", "tier"), options.output)
+        show_rows(
+            list(found), ("prefix", "family", "realm", "mark", "name", "project", "zone", "tier"), options.output
+        )
         return DONE
     for row in found:  # plain lines, to be pasted or piped
         mark = {"added": "+ ", "gone": "- "}.get(row["mark"], "  ") if options.since else ""

@@ -73,7 +73,10 @@ class Operation:
             return Answer.of(answer)
         if answer.status_code == 204:
             return None
-        return answer.json() if "json" in answer.headers.get("Content-Type", "") else answer.text
+        said = answer.headers.get("Content-Type", "")
+        if "jsonl" in said:
+            return [json.loads(line) for line in answer.text.splitlines()]
+        return answer.json() if "json" in said else answer.text
 
 
 @cache

@@ -198,6 +198,10 @@ class Calls:
         None = None, realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None = None, since:
         str | None = None, tier: str | Sequence[str] | None = None, zone: str | Sequence[str] | None =
         None) -> Page[r.ListedRange]: ...
+    def ranges_lines(self, *, aggregated: bool | None = None, family: Literal[4, 6] | None = None, pool: str |
+        Sequence[str] | None = None, project: str | Sequence[str] | None = None, realm: str | Sequence[str] | None
+        = None, region: str | Sequence[str] | None = None, since: str | None = None, tier: str | Sequence[str] |
+        None = None, zone: str | Sequence[str] | None = None) -> str: ...
     def list_realms(self, *, cursor: str | None = None, limit: int | None = None, order: Literal["name", "oldest",
         "newest"] | None = None, text: str | None = None) -> Page[r.Realm]: ...
     def add_realm(self, body: r.RealmRequest, *, preview: bool = False, why: str = "", proposal: str | None = None,
@@ -574,6 +578,10 @@ class AsyncCalls:
         Sequence[str] | None = None, realm: str | Sequence[str] | None = None, region: str | Sequence[str] | None =
         None, since: str | None = None, tier: str | Sequence[str] | None = None, zone: str | Sequence[str] | None =
         None) -> Page[r.ListedRange]: ...
+    async def ranges_lines(self, *, aggregated: bool | None = None, family: Literal[4, 6] | None = None, pool: str
+        | Sequence[str] | None = None, project: str | Sequence[str] | None = None, realm: str | Sequence[str] |
+        None = None, region: str | Sequence[str] | None = None, since: str | None = None, tier: str | Sequence[str]
+        | None = None, zone: str | Sequence[str] | None = None) -> str: ...
     async def list_realms(self, *, cursor: str | None = None, limit: int | None = None, order: Literal["name",
         "oldest", "newest"] | None = None, text: str | None = None) -> Page[r.Realm]: ...
     async def add_realm(self, body: r.RealmRequest, *, preview: bool = False, why: str = "", proposal: str | None =

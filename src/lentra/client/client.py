@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
@@ -263,9 +264,9 @@ class Client:
         """What was handed out and given back since a day, and by whom."""
         return list(self.pages("usage/changes", {"since": since, **_WIDE, **of}))
 
-    def ranges(self, **of: Any) -> list[Record]:
+    def ranges(self, **of: Any) -> Iterator[Record]:
         """Prefixes of a realm, pool, project, region, zone or tier, for access rules; ``aggregated``, ``since``."""
-        return list(self.pages("ranges", {**_WIDE, **of}))
+        return self.lines("ranges/lines", of)
 
     def grid(self, project: str | int) -> Record:
         """A project over zones and tiers: prefixes, hosts, room, and what is missing."""
@@ -365,6 +366,24 @@ class Client:
             if not (following := next_page(answer)):
                 return
             answer = self.call("GET", f"{path}?{following}").json()
+
+    def lines(self, path: str, query: Mapping[str, Any]) -> Iterator[Record]:
+        """All records of a list that comes as lines of JSON, as they come; tried again until the first one is there."""
+        import httpx
+
+        call = Call("GET", path, query)
+        tries = Tries(call, self.url, self.retries)
+        while True:
+            try:
+                with self.http.stream(**call.for_httpx(self.url)) as answer:
+                    if not answer.is_success:
+                        answer.read()
+                    if (pause := tries.refused(answer)) is None:
+                        yield from map(json.loads, answer.iter_lines())
+                        return
+            except httpx.ConnectError as error:
+                pause = tries.lost(error)
+            time.sleep(pause)
 
     def call(
         self,

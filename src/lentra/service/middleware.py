@@ -7,15 +7,21 @@ import threading
 import uuid
 from collections.abc import Callable
 from io import BytesIO
+from typing import Any
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http.response import HttpResponseBase
+from django.middleware.gzip import GZipMiddleware
+from django.utils.cache import get_conditional_response, set_response_etag
 
 from lentra.api.problems import PROBLEM_TYPE, problem, too_large
 from lentra.service.logs import request_id
 
 ALIVE = "/healthz"
-Answer = Callable[[HttpRequest], HttpResponse]
+Answer = Callable[[HttpRequest], Any]
+
+_WORTH_PACKING = 1000  # bytes
 
 _ACCEPTED = re.compile(r"[A-Za-z0-9._-]{1,64}")
 
@@ -82,6 +88,28 @@ def read_chunks(answer: Answer) -> Answer:
             request.META["CONTENT_LENGTH"] = str(len(body))
             request._stream = BytesIO(body)
         return answer(request)
+
+    return middleware
+
+
+def answer_briefly(answer: Answer) -> Answer:
+    """Middleware: what is only looked at has an ETag (RFC 9110, 8.8.3), is not sent again to who has it, and is compressed.
+
+    Where a record's version is its ETag, all that is left as it is.
+    """
+    pack = GZipMiddleware(answer)
+
+    def middleware(request: HttpRequest) -> HttpResponseBase:
+        response = answer(request)
+        looks = request.method == "GET" and response.status_code == 200
+        if not looks or "ETag" in response or not request.path.startswith("/api/"):
+            return response
+        if isinstance(response, HttpResponse):
+            set_response_etag(response)
+            if len(response.content) < _WORTH_PACKING:
+                return get_conditional_response(request, response["ETag"], None, response)
+            response = get_conditional_response(request, response["ETag"], None, response)
+        return pack.process_response(request, response)
 
     return middleware
 

@@ -60,6 +60,7 @@ MIDDLEWARE = [
     "lentra.service.middleware.RequestIdMiddleware",
     "lentra.service.middleware.take_turns",
     "lentra.service.middleware.read_chunks",
+    "lentra.service.middleware.answer_briefly",
     "lentra.service.middleware.keep_nothing",
     "lentra.service.metrics.measured",
     "lentra.api.looking.see_ended",

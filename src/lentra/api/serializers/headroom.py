@@ -148,7 +148,7 @@ class IdleSerializer(serializers.Serializer):
     step = serializers.CharField()
 
 
-class ScopeQuerySerializer(OfPages):
+class _OfPartSerializer(Strict):
     """Which part of the registry."""
 
     realm = meant(Realm)
@@ -157,6 +157,10 @@ class ScopeQuerySerializer(OfPages):
     zone = meant(Zone)
     tier = meant(Tier)
     project = meant(Project)
+
+
+class ScopeQuerySerializer(OfPages, _OfPartSerializer):
+    """Which part of the registry, and which page."""
 
 
 class IdleQuerySerializer(OfPages):
@@ -190,10 +194,14 @@ class SpanQuerySerializer(_OfPoolsSerializer):
     until = serializers.DateField(required=False, help_text="Today, if nothing is said.")
 
 
-class RangesQuerySerializer(ScopeQuerySerializer):
+class RangeLinesQuerySerializer(_OfPartSerializer):
     family = OneOf([4, 6], required=False)
     aggregated = serializers.BooleanField(required=False, default=False, help_text="The fewest prefixes.")
     since = serializers.DateField(required=False, help_text="Mark what was added since, and list what is gone.")
+
+
+class RangesQuerySerializer(OfPages, RangeLinesQuerySerializer):
+    """The same, and which page."""
 
 
 class ListedRangeSerializer(serializers.Serializer):

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
+from django.http import StreamingHttpResponse
 from rest_framework.generics import GenericAPIView
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from lentra.api.calls import asked, call
-from lentra.api.pages import page_from, page_of, paged
+from lentra.api.pages import LINES, lines_of, page_from, page_of, page_read, paged
 from lentra.api.reading import find_at_address, records_meant
 from lentra.api.serializers.headroom import (
     BreakdownQuerySerializer,
@@ -23,6 +24,7 @@ from lentra.api.serializers.headroom import (
     IdleSerializer,
     ListedRangeSerializer,
     PoolHeadroomSerializer,
+    RangeLinesQuerySerializer,
     RangesQuerySerializer,
     SpanQuerySerializer,
     TrendSerializer,
@@ -170,9 +172,23 @@ class RangesView(APIView):
         responses=paged(ListedRangeSerializer),
     )
     def get(self, request: Request) -> Response:
-        values = asked(request)
-        found = ranges_of(values.get("family"), values["aggregated"], values.get("since"), **records_meant(values))
-        return page_of(request, found)
+        return page_read(request, lambda most: _ranges(asked(request), most))
+
+
+class RangeLinesView(APIView):
+    @call(
+        "The same lists whole, a line of JSON for each range",
+        query=RangeLinesQuerySerializer,
+        responses={(200, LINES): ListedRangeSerializer},
+    )
+    def get(self, request: Request) -> StreamingHttpResponse:
+        return lines_of(_ranges(asked(request)))
+
+
+def _ranges(values: dict[str, Any], most: int | None = None) -> Iterator[dict[str, Any]]:
+    return ranges_of(
+        values.get("family"), values["aggregated"], values.get("since"), most, **records_meant(values)
+    )
 
 
 def _scope(values: dict[str, Any]) -> dict[str, Any]:

@@ -1,8 +1,12 @@
-"""Filters of which any value will do."""
+"""Filters of which any value will do, and by how a name begins."""
 
 from __future__ import annotations
 
 from typing import Any
+
+from django.db.models import Q
+
+_LAST = "\U0010ffff"  # comes after every letter
 
 
 def any_of(path: str, values: Any) -> dict[str, Any]:
@@ -12,3 +16,8 @@ def any_of(path: str, values: Any) -> dict[str, Any]:
     """
     several = values if isinstance(values, list) else [values]
     return {path: several[0]} if len(several) == 1 else {f"{path}__in": several}
+
+
+def begins(column: str, text: str) -> Q:
+    """That a name begins with a text, as a range of an index; LIKE would be held against every name there is."""
+    return Q(**{f"{column}__gte": text, f"{column}__lt": text + _LAST})

@@ -12,6 +12,7 @@ from typing import Any
 from django.db import connection
 from django.db.models import Q
 
+from lentra.registry.lookup.any_of import begins
 from lentra.registry.models import LedgerEntry, Subnet, SubnetWords
 
 _MOST = 2000  # that are gathered
@@ -31,9 +32,9 @@ def speaking_of(text: str) -> Q:
 
 def entries_named(text: str) -> Q:
     """The ledger entries about records whose name begins with a text."""
-    rows = LedgerEntry.objects.filter(name__startswith=text.lower())
+    rows = LedgerEntry.objects.filter(begins("name", text.lower()))
     found = list(rows.values_list("number", flat=True)[: _MOST + 1])
-    return Q(number__in=found) if len(found) <= _MOST else Q(name__startswith=text.lower())
+    return Q(number__in=found) if len(found) <= _MOST else begins("name", text.lower())
 
 
 def _worded(text: str) -> list[int]:
@@ -48,7 +49,7 @@ def _worded(text: str) -> list[int]:
 
 def _named(text: str) -> list[int]:
     """Subnets whose name has a part."""
-    beginning = Subnet.objects.filter(name__startswith=text).values_list("pk", flat=True)
+    beginning = Subnet.objects.filter(begins("name", text)).values_list("pk", flat=True)
     found = set(beginning[: _MOST + 1])
     wanted: list[tuple[str, int | None]] = [(text, None)]
     if (match := _ENDS_IN_NUMBER.fullmatch(text)) and match[1]:

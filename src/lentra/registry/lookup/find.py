@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from django.db.models import Model
 
 from lentra.registry.errors import Invalid, UnknownName
+from lentra.registry.lookup.any_of import begins
 from lentra.registry.models import (
     Address,
     KeepOut,
@@ -96,7 +97,7 @@ def _nearest(model: type[Model], text: str) -> tuple[list[str], list[str]]:
     """Names that look like the text, and the first few there are."""
     names = model._default_manager.order_by("name").values_list("name", flat=True)
     stem = text[:3].lower()
-    pool = list(names.filter(name__startswith=stem)[:500]) if stem else []
+    pool = list(names.filter(begins("name", stem))[:500]) if stem else []
     pool += list(names[:500])
     pool = list(dict.fromkeys(pool))
     return get_close_matches(text.lower(), pool, n=_SHOWN, cutoff=0.6), pool[:_SHOWN]

@@ -110,6 +110,7 @@ class Subnet(Record):
             models.Index(fields=["pool", "ends_at"], name="subnet_due"),
             models.Index(fields=["plan", "plan_slot"], name="subnet_plan"),
             models.Index(fields=["name"], name="subnet_name"),
+            models.Index(fields=["tag"], name="subnet_tag"),
             models.Index(fields=["state", "ends_at"], name="subnet_ends"),
             models.Index(fields=["realm", "unused", "created_at"], name="subnet_unused"),
             models.Index(fields=["project", "unused", "created_at"], name="subnet_project_unused"),

@@ -7,7 +7,7 @@ from typing import Any
 from django.db.models import Exists, OuterRef, QuerySet
 
 from lentra.addressing.prefix import BITS, Prefix
-from lentra.registry.lookup.any_of import any_of
+from lentra.registry.lookup.any_of import any_of, begins
 from lentra.registry.lookup.by_text import speaking_of
 from lentra.registry.models import ExtentRow, Pool, Subnet, SubnetLabel, Tier
 from lentra.registry.models.subnets import BLOCK_STATES
@@ -85,7 +85,7 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
     if text := values.get("text"):
         rows = rows.filter(speaking_of(text))
     if beginning := values.get("name"):
-        rows = rows.filter(name__startswith=beginning)
+        rows = rows.filter(begins("name", beginning))
     if "since" in values:
         rows = rows.filter(created_at__gte=values["since"])
     return rows.filter(created_at__lt=values["until"]) if "until" in values else rows

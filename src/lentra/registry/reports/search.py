@@ -10,6 +10,7 @@ from django.db.models import Q
 
 from lentra.addressing.prefix import parse_range, range_text
 from lentra.addressing.refusal import Refusal
+from lentra.registry.lookup.any_of import begins
 from lentra.registry.models import (
     Address,
     KeepOut,
@@ -81,7 +82,7 @@ def _records(text: str, person: Person) -> Iterator[dict[str, Any]]:
     # Realm by realm, since the index of names begins with it.
     realms = list(Realm.objects.filter(name=realm) if realm else Realm.objects.all())
     yield from _subnets("is called so", {"realm": realms, "name": name}) if realms else ()
-    records = Address.objects.filter(name__startswith=name, realm__in=realms).select_related("realm", "subnet")
+    records = Address.objects.filter(begins("name", name), realm__in=realms).select_related("realm", "subnet")
     yield from (_told(record, "is called so") for record in records.order_by("name")[:EACH])
     for kind in _NAMED:
         rows = kind._default_manager.filter(name__contains=name).order_by("name")

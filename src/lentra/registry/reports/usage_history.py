@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, timedelta
 from typing import Any
 
 from lentra.registry.errors import Invalid
 from lentra.registry.models import LedgerEntry, Reading
 from lentra.registry.transactions.clock import start_of
+
+_VERBS = ("hand out", "give back", "grow", "shrink", "end cooling", "end hold", "add family")
+_AT_ONCE = 5000
 
 
 def usage_on(pool_ids: Sequence[int], day: date) -> list[Reading]:
@@ -29,24 +32,32 @@ def changes_between(first: date, last: date, pools: Iterable[int] | None = None)
     if last < first:
         raise Invalid(f"{first} comes after {last}", field="since", received=first, suggestions=[last])
     wanted = None if pools is None else set(pools)
-    verbs = ("hand out", "give back", "grow", "shrink", "end cooling", "end hold", "add family")
-    days = {"at__gte": start_of(first), "at__lt": start_of(last + timedelta(days=1))}
-    rows = LedgerEntry.objects.filter(kind="subnet", verb__in=verbs, **days)
-    entries = list(rows.values_list("number", "subject", "actor_name", "verb", "before", "after"))
-    # An entry that changed a state alone does not repeat the blocks: the one that made the record has them.
-    made = LedgerEntry.objects.filter(pk__in={subject for _, subject, *_ in entries if subject})
-    first_facts = dict(made.values_list("number", "after"))
     told: dict[tuple[str, str], dict[str, Any]] = {}
-    for number, subject, actor, verb, before, after in entries:
-        facts = {**(first_facts.get(subject or number) or {}), **(before or {}), **(after or {})}
-        if verb == "give back":  # what it had then, which need not be what it began with
-            facts["blocks"] = (before or {}).get("blocks") or facts.get("blocks")
-        if wanted is not None and facts.get("pool_id") not in wanted:
-            continue
-        row = told.setdefault((verb, actor), {"what": verb, "by": actor, "subnets": 0, "ipv4": 0})
-        row["subnets"] += 1
-        row["ipv4"] += _ipv4(after) - _ipv4(before) if verb in ("grow", "shrink") else _ipv4(facts)
+    for part in _entries(first, last):
+        # An entry that changed a state alone does not repeat the blocks: the one that made the record has them.
+        made = LedgerEntry.objects.filter(pk__in={subject for _, subject, *_ in part if subject})
+        first_facts = dict(made.values_list("number", "after"))
+        for number, subject, actor, verb, before, after in part:
+            facts = {**(first_facts.get(subject or number) or {}), **(before or {}), **(after or {})}
+            if verb == "give back":  # what it had then, which need not be what it began with
+                facts["blocks"] = (before or {}).get("blocks") or facts.get("blocks")
+            if wanted is not None and facts.get("pool_id") not in wanted:
+                continue
+            row = told.setdefault((verb, actor), {"what": verb, "by": actor, "subnets": 0, "ipv4": 0})
+            row["subnets"] += 1
+            row["ipv4"] += _ipv4(after) - _ipv4(before) if verb in ("grow", "shrink") else _ipv4(facts)
     return [row | {"ipv4": str(row["ipv4"])} for _, row in sorted(told.items())]
+
+
+def _entries(first: date, last: date) -> Iterator[list[tuple[Any, ...]]]:
+    """The entries of what was handed out, changed and given back from one day to another, in lots, in order of time."""
+    begin, end = start_of(first), start_of(last + timedelta(days=1))
+    rows = LedgerEntry.objects.filter(kind="subnet", verb__in=_VERBS, at__lt=end).order_by("at", "number")
+    at, after = begin, 0
+    columns = ("number", "subject", "actor_name", "verb", "before", "after", "at")
+    while part := list(rows.filter(at__gte=at).exclude(at=at, number__lte=after).values_list(*columns)[:_AT_ONCE]):
+        yield [row[:-1] for row in part]
+        after, at = part[-1][0], part[-1][-1]
 
 
 def _ipv4(facts: Mapping[str, Any] | None) -> int:

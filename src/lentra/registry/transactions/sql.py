@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 from django.db import connection, models
 from django.db.models import Expression, QuerySet, Value
+from MySQLdb.cursors import SSCursor
 
 from lentra.registry.transactions.failures import Clash
 
@@ -99,6 +100,24 @@ def read_together(
     results = _send([*(prepared.text(values) for prepared, values in queries), *then])
     read = [prepared.read(rows) for (prepared, _), rows in zip(queries, results, strict=False)]
     return [*read, *results[len(queries) :]]
+
+
+def stream(rows: QuerySet) -> Iterator[tuple[Any, ...]]:
+    """The rows of a `values_list` query one after the other, in bounded memory however many there are.
+
+    One statement is under way until the last row is read: nothing else may be asked of the database in between.
+    """
+    prepared = Prepared(lambda: rows)
+    text = prepared.text({})
+    connection.ensure_connection()
+    with connection.wrap_database_errors:
+        cursor = connection.connection.cursor(SSCursor)
+        try:
+            cursor.execute(text.sql, text.values)
+            while part := cursor.fetchmany(_ROWS_AT_ONCE):
+                yield from prepared.read(list(part))
+        finally:
+            cursor.close()
 
 
 class Batch:
