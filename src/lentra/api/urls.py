@@ -22,6 +22,8 @@ from lentra.api.views import (
     tools,
 )
 
+busiest = SimpleRouter(trailing_slash=False)  # looked at before all others
+busiest.register("subnets", subnets.SubnetViews, "subnet")
 router = SimpleRouter(trailing_slash=False)
 router.register("realms", setup.RealmViews, "realm")
 router.register("rule-sheets", setup.SheetViews, "rule-sheet")
@@ -36,12 +38,12 @@ router.register("tag-ranges", tags.TagRangeViews, "tag-range")
 router.register("tag-members", tags.TagMemberViews, "tag-member")
 router.register("reservations", setup.ReservationViews, "reservation")
 router.register("people", setup.PersonViews, "person")
-router.register("subnets", subnets.SubnetViews, "subnet")
 router.register("addresses", addresses.AddressViews, "address")
 router.register("plans", plans.PlanViews, "plan")
 router.register("tokens", session.TokenViews, "token")
 
 urlpatterns = [
+    path("v1/", include(busiest.urls)),
     path("v1/session", session.SessionView.as_view(), name="session"),
     path("v1/session/password", session.PasswordView.as_view(), name="password"),
     path("v1/size", tools.SizeView.as_view(), name="size"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Any
 
 from drf_spectacular.utils import extend_schema_serializer
@@ -20,6 +21,7 @@ from lentra.api.fields import (
     TagField,
     WordField,
 )
+from lentra.api.plain import PlainTeller
 from lentra.api.serializers.named import COUNT
 from lentra.registry.models import IPV6_HOSTS, TRANSLATIONS, Subnet
 
@@ -106,11 +108,17 @@ class SubnetSerializer(serializers.ModelSerializer):
     def get_fields(self) -> dict[str, Any]:
         fields = super().get_fields()
         for name in ("blocks", "room"):
-            fields[name].get_attribute = lambda subnet: []  # told by to_representation
+            fields[name].get_attribute = fields[name].to_representation = (
+                lambda value: []
+            )  # told by to_representation
         return fields
 
+    @cached_property
+    def _teller(self) -> PlainTeller:
+        return PlainTeller(self)
+
     def to_representation(self, subnet: Subnet) -> dict[str, Any]:
-        shown = super().to_representation(subnet)
+        shown = self._teller.tell(subnet)
         sheet = subnet.pool.sheet.rules()
         shown["blocks"] = [block_facts(block, sheet) for block in subnet.blocks()]
         shown["room"] = [str(prefix) for prefix in subnet.room()]

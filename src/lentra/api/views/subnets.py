@@ -14,6 +14,7 @@ from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.fields import OfPages
 from lentra.api.pages import page_of, paged
+from lentra.api.plain import PlainReader
 from lentra.api.reading import find_at_address
 from lentra.api.serializers.inside import (
     AddressesMadeSerializer,
@@ -55,7 +56,7 @@ from lentra.registry.space.evidence import whereabouts
 _WITH_SHEET = (*RELATED, "pool__sheet")
 
 # Making a serializer costs more than using it; these keep nothing between two uses.
-_READ_REQUEST = RequestSerializer()
+_READ_REQUEST = PlainReader(RequestSerializer())
 _SHOW_SUBNET = SubnetSerializer()
 
 
@@ -92,7 +93,7 @@ class SubnetViews(GenericViewSet):
         responses={201: answer_of(HandedOutSerializer)},
     )
     def create(self, request: Request) -> Response:
-        wanted = SubnetRequest(**{"pool": None, **_READ_REQUEST.run_validation(request.data)})
+        wanted = SubnetRequest(**{"pool": None, **_READ_REQUEST.read(request.data)})
 
         return run_change(
             request, lambda change: hand_out(change, wanted), _handed_out, 201, token=lambda handed: handed.token

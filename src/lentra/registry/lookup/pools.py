@@ -37,4 +37,5 @@ def pool_of(rows: list[tuple[Any, ...]], ref: Any) -> Pool:
     pool = Pool.from_db(None, _POOL, [next(cells) for _ in _POOL])
     pool.realm = Realm(**{name: next(cells) for name in _REALM})
     pool.sheet = Sheet.from_db(None, _SHEET, [next(cells) for _ in _SHEET])
+    pool.sheet.known_rules = pool.sheet.rules()
     return pool

@@ -10,8 +10,11 @@ from django.db.models import BooleanField, CharField, Exists, F, IntegerField, O
 
 from lentra.registry.errors import Invalid, ZoneNotInRegion
 from lentra.registry.lookup.find import find
+from lentra.registry.lookup.kept import known
 from lentra.registry.lookup.pools import pool_of, pool_query
 from lentra.registry.models import Membership, Person, Pool, Project, Region, Subnet, Tier, Zone
+from lentra.registry.space.locking import revision_in, revision_of_set_up
+from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.sql import Prepared, Slot, read_together
 
 
@@ -30,10 +33,8 @@ class Target:
     pool: Pool | None
 
 
-def resolve_target(
-    actor: Person | None, project: Any, tier: Any, zone: Any, region: Any, pool: Any = None
-) -> Target:
-    """Find project, tier, zone, region and pool by name or number.
+def resolve_target(change: Change, project: Any, tier: Any, zone: Any, region: Any, pool: Any = None) -> Target:
+    """Find project, tier, zone, region and pool by name or number; kept by this process, as long as the set-up stays.
 
     Raises:
         UnknownName: with the nearest names.
@@ -49,7 +50,16 @@ def resolve_target(
             field="zone",
             suggestions=list(Zone.objects.order_by("name").values_list("name", flat=True)[:10]),
         )
-    rows, found_pool = _by_name(actor, project, tier, zone, region, pool)
+    actor = change.actor
+    given = (project, tier, zone, region, pool)
+    if not all(isinstance(ref, str | int | None) for ref in given):
+        return _read(actor, *given)[0]
+    return known(change, ("target", actor.pk if actor else 0, *given), lambda: _read(actor, *given))
+
+
+def _read(actor: Person | None, project: Any, tier: Any, zone: Any, region: Any, pool: Any) -> tuple[Target, int]:
+    """Find it in the database; told with the revision of the set-up."""
+    rows, found_pool, revision = _by_name(actor, project, tier, zone, region, pool)
     got_project, member = rows.get("project", (None, None))
     got_zone, got_region = rows.get("zone", (None, None))[0], rows.get("region", (None, None))[0]
     found_project = got_project or find(Project, project, "project")
@@ -71,7 +81,7 @@ def resolve_target(
         assert found_zone is not None
         found_region = found_zone.region
     found_tier = rows.get("tier", (None, None))[0] or find(Tier, tier, "tier")
-    return Target(found_project, found_tier, found_zone, found_region, bool(member), found_pool)
+    return Target(found_project, found_tier, found_zone, found_region, bool(member), found_pool), revision
 
 
 def target_of(subnet: Subnet) -> Target:
@@ -81,18 +91,18 @@ def target_of(subnet: Subnet) -> Target:
 
 def _by_name(
     actor: Person | None, project: Any, tier: Any, zone: Any, region: Any, pool: Any
-) -> tuple[dict[str, tuple], Pool | None]:
-    """Whatever of the four is given by name and exists: kind -> (record, actor is a member); and the pool."""
+) -> tuple[dict[str, tuple], Pool | None, int]:
+    """Whatever of the four is given by name and exists: kind -> (record, actor is a member); the pool; the revision."""
     given = {"project": project, "tier": tier, "zone": zone, "region": region}
     names = {kind: name for kind, name in given.items() if isinstance(name, str)}
-    queries = []
+    queries = [revision_of_set_up()]
     if names:
         queries.append((_names(tuple(names)), {"person": actor.pk if actor else 0, **names}))
     if pool not in (None, ""):
         queries.append(pool_query(pool))
-    results = read_together(*queries) if queries else []
+    results = read_together(*queries)
     found_pool = pool_of(results[-1], pool) if pool not in (None, "") else None
-    rows = results[0] if names else []
+    rows = results[1] if names else []
     found: dict[str, tuple] = {}
     for what, pk, name, word, member, over, over_name, limit in rows:
         record: Any
@@ -106,7 +116,7 @@ def _by_name(
         else:
             record = Region(id=pk, name=name, zones_per_project=limit)
         found[what] = (record, bool(member) if what == "project" else None)
-    return found, found_pool
+    return found, found_pool, revision_in(results[0])
 
 
 @cache

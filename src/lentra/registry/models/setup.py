@@ -46,6 +46,16 @@ class Outline(models.Model):
     revision = models.PositiveBigIntegerField(default=0)
 
 
+class SetUp(models.Model):
+    """One row, whose revision moves with every change of people, tokens, places, projects, pools and rule sheets.
+
+    Whatever a process keeps of these holds for the revision that it was read at.
+    """
+
+    id = models.PositiveSmallIntegerField(primary_key=True, default=1)
+    revision = models.PositiveBigIntegerField(default=0)
+
+
 class Sheet(Record):
     """A rule sheet. `v4` and `v6` hold the values of `FamilyRules`, or null where a family is not served."""
 
@@ -67,9 +77,11 @@ class Sheet(Record):
     forbidden = models.JSONField(default=list, blank=True)
     hd_threshold = models.DecimalField(max_digits=4, decimal_places=3, default="0.94")
 
+    known_rules: RuleSheet | None = None  # where the sheet is kept and never edited
+
     def rules(self) -> RuleSheet:
         """The sheet as the core knows it."""
-        return RuleSheet(
+        return self.known_rules or RuleSheet(
             name=self.name,
             about=self.about,
             v4=FamilyRules(**self.v4) if self.v4 else None,

@@ -66,7 +66,8 @@ class Sums:
 
     def add_to(self, batch: Batch) -> None:
         """Add them to those in the database, in one order, so that changes of the same ones wait and do not cross."""
-        batch.insert([_sum(key, row) for key, row in sorted(self._rows.items()) if any(row)], add=_COLUMNS)
+        rows = [(*key, *row) for key, row in sorted(self._rows.items()) if any(row)]
+        batch.rows(SubnetSum, (*_KEY, *_COLUMNS), rows, add=_COLUMNS)
 
     def departures(self, of: Mapping[str, int]) -> list[str]:
         """Where those in the database that match a filter are others, in words."""
@@ -228,10 +229,6 @@ def _parts(subnet: Subnet, owned: Owned) -> list[list[int]]:
 
 def _told(parts: list[list[int]]) -> str:
     return json.dumps(parts, separators=(",", ":"))
-
-
-def _sum(key: Key, row: Sequence[int]) -> SubnetSum:
-    return SubnetSum(**dict(zip(_KEY, key, strict=True)), **dict(zip(_COLUMNS, row, strict=True)))
 
 
 def _unused(subnet: Subnet, owned: Owned) -> bool:

@@ -17,7 +17,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from lentra.registry.errors import Busy
-from lentra.registry.models import ExtentRow, Number, Outline, Pool, Space, Tile
+from lentra.registry.models import ExtentRow, Number, Outline, Pool, SetUp, Space, Tile
 from lentra.registry.space.expiry import expire_due
 from lentra.registry.space.store import DatabaseExtents
 from lentra.registry.transactions.change import Change
@@ -30,9 +30,20 @@ Pools = Mapping[int, Families]  # pool number -> family -> store
 _MOST_WAITING = 4  # threads of this process that may wait long for one pool
 _STUCK_AFTER = 1.0  # seconds that somebody has waited for a pool, after which no more join in
 _SPACE = [field.attname for field in Space._meta.concrete_fields]
+_revision = Prepared(lambda: SetUp.objects.values_list("revision"))
 _lock_one = Prepared(
     lambda: Space.objects.select_for_update().filter(pool=Slot("pool")).order_by("family").values_list(*_SPACE)
 )
+
+
+def revision_of_set_up() -> tuple[Prepared, dict[str, Any]]:
+    """The prepared statement that asks for the revision of the set-up, and its values."""
+    return _revision, {}
+
+
+def revision_in(rows: Sequence[tuple[Any, ...]]) -> int:
+    """The revision that it tells."""
+    return int(rows[0][0]) if rows else 0
 
 
 @contextmanager
@@ -56,10 +67,17 @@ def open_pool(
 ) -> Iterator[tuple[Families, list[list[tuple[Any, ...]]]]]:
     """Open one pool, ask something and take numbers under its lock: in one round trip, where nothing is due.
 
+    What a change goes by of the set-up is held against its revision in the same round trip.
+
     Yields:
         the pool's stores by family, and the rows of each query.
+
+    Raises:
+        Clash: the set-up has changed.
     """
     results: list[list[tuple[Any, ...]]] = []
+    if change.goes_by is not None:
+        queries = *queries, revision_of_set_up()
     if pool in change.open_pools or change.also_open:
         _open(change, {pool, *change.also_open})
         results = read_together(*queries) if queries else []
@@ -72,6 +90,8 @@ def open_pool(
             change.numbered(results.pop())
         if _enter(change, [pool], [Space.from_db(None, _SPACE, row) for row in rows]) and queries:
             results = read_together(*queries)
+    if change.goes_by is not None and revision_in(results.pop()) != change.goes_by:
+        raise Clash("the set-up has changed")
     yield change.open_pools[pool], results
     _save(change, later)
 

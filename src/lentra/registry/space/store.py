@@ -25,6 +25,8 @@ from lentra.registry.transactions.sql import Batch, Prepared, Slot, deletion
 
 _RUN = 4  # free extents read at once at first; doubles with each further read
 _OWNER_COLUMNS = {State.CARVED: "child_id", State.RESERVED: "reservation_id"}  # all others: the subnet's
+_OWNERS = ("subnet_id", "child_id", "reservation_id")
+_WRITTEN = ("pool_id", "realm_id", "family", "first", "length", "state", *_OWNERS)
 _COLUMNS = ("first", "length", "state", "COALESCE(subnet_id, child_id, reservation_id, 0)")
 _VALUES = ("first", "length", "state", "subnet_id", "child_id", "reservation_id")
 
@@ -186,7 +188,7 @@ class DatabaseExtents:
             fixed = {"pool_id": self.space.pool_id, "family": self.family}
             batch.add(deletion(ExtentRow, fixed, "first", _COLUMNS, [_as_read(extent) for extent in gone]))
         if written:
-            batch.insert([self._row(extent) for extent in written])
+            batch.rows(ExtentRow, _WRITTEN, [self._row(extent) for extent in written])
         space = self.space
         space.free_counts = {str(n): c for n, c in sorted(self._counts.items()) if c}
         space.largest_free = min((n for n, c in self._counts.items() if c), default=None)
@@ -213,16 +215,12 @@ class DatabaseExtents:
         written = (e for e in self._written.values() if e.owner in numbers and _owner_column(e.state) == column)
         return sorted([*rows, *written])
 
-    def _row(self, extent: Extent) -> ExtentRow:
-        return ExtentRow(
-            pool_id=self.space.pool_id,
-            realm_id=self.space.realm_id,
-            family=self.family,
-            first=extent.prefix.first,
-            length=extent.prefix.length,
-            state=extent.state,
-            **{_owner_column(extent.state): extent.owner},
-        )
+    def _row(self, extent: Extent) -> tuple[Any, ...]:
+        """An extent as the columns of `_WRITTEN`."""
+        space, prefix = self.space, extent.prefix
+        place = (space.pool_id, space.realm_id, self.family, prefix.first.to_bytes(16, "big"), prefix.length)
+        column = _owner_column(extent.state)
+        return *place, extent.state.value, *(extent.owner if name == column else None for name in _OWNERS)
 
     def _run(self, length: int) -> _Run:
         return self._runs.setdefault(length, _Run())

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix
 from lentra.addressing.tiles import Sums, TileChanges
 from lentra.registry.models import Tile
 from lentra.registry.transactions.sql import Batch
 
-_SUMS = ("extents", "free", "held", "handed_out", "room", "reserved", "cooling", "kept_out", "carved")
+_SUMS = ("extents", *(state.name.lower() for state in State))
+_PLACE = ("pool_id", "family", "length", "first")
 
 
 def tile_row(pool: int, prefix: Prefix, sums: Sums) -> Tile:
@@ -24,4 +26,11 @@ def tile_row(pool: int, prefix: Prefix, sums: Sums) -> Tile:
 
 def add_tiles(pool: int, changes: TileChanges, batch: Batch) -> None:
     """Add noted changes to the tiles of a pool that is open."""
-    batch.insert([tile_row(pool, prefix, sums) for prefix, sums in changes.take()], add=_SUMS)
+    rows = [
+        (
+            *(pool, prefix.family, prefix.length, prefix.first.to_bytes(16, "big"), sums.extents),
+            *(sums.addresses.get(state, 0) for state in State),
+        )
+        for prefix, sums in changes.take()
+    ]
+    batch.rows(Tile, (*_PLACE, *_SUMS), rows, add=_SUMS)

@@ -51,6 +51,7 @@ class Change:
         self.ended: list[LedgerEntry] = []  # those of what has ended by itself
         self.made: list[Record] = []
         self.gone: list[Record] = []
+        self.goes_by: int | None = None  # the revision of the set-up as this process keeps it, if it goes by that
         self.open_pools: dict[int, dict[int, Any]] = {}  # pool -> family -> store: see `space.locking`
         self._numbers: list[int] = []  # taken and not yet used, lowest last
 

@@ -34,7 +34,7 @@ _KEYS: dict[str, tuple[type[Refusal], str, str]] = {  # unique key -> refusal, f
     "address_once_in_subnet": (AddressTaken, "address", "another record of the subnet has the address"),
     "mac_once_in_subnet": (AddressTaken, "mac", "another record of the subnet has the hardware address"),
     "range_once_in_pool": (Overlaps, "range", "the pool has a range that begins there"),
-    "extent_once_in_pool": (Overlaps, "prefix", "something else has begun at that address"),
+    "PRIMARY": (Overlaps, "prefix", "something else has begun at that address"),
     "name": (NameTaken, "name", "another record of the kind has the name"),
 }
 

@@ -7,7 +7,11 @@ uses the ORM as it is.
 
 from __future__ import annotations
 
+import json
+import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from datetime import UTC
 from functools import cache
 from typing import Any, NamedTuple
 
@@ -21,6 +25,7 @@ _ROWS_AT_ONCE = 2000
 _PACKET_BYTES = (
     4 << 20
 )  # MariaDB takes 16 MiB unless it is told otherwise (max_allowed_packet); quoting lengthens texts
+_FEW_VALUES = 2000  # of one packet, whose length is not worth counting
 _USUAL_VALUE = 12  # bytes of a value that is no text, about
 
 
@@ -31,6 +36,11 @@ class Text(NamedTuple):
     values: list[Any]
     rows: int | None = None
     where: str = ""  # what it is about, for the message where it does not
+
+
+_BEGIN = Text("BEGIN", [])
+Keepers = list[tuple[str, Callable[[Any], Any] | None]]  # attname, and what makes of the value what is kept
+_PLAIN = (models.IntegerField, models.CharField, models.TextField, models.ForeignKey, models.BooleanField)
 
 
 class Slot(Expression):
@@ -111,6 +121,8 @@ def stream(rows: QuerySet) -> Iterator[tuple[Any, ...]]:
     text = prepared.text({})
     connection.ensure_connection()
     with connection.wrap_database_errors:
+        if connection.take_begin():
+            _sent([_BEGIN])
         cursor = connection.connection.cursor(SSCursor)
         try:
             cursor.execute(text.sql, text.values)
@@ -131,6 +143,23 @@ class Batch:
     ) -> None:
         """As `insert`, later."""
         self._texts += _insert_texts(records, update, add, None)
+
+    def rows(
+        self,
+        model: type[models.Model],
+        names: tuple[str, ...],
+        rows: Sequence[Sequence[Any]],
+        add: tuple[str, ...] = (),
+    ) -> None:
+        """Insert rows that nobody needs as objects.
+
+        Args:
+            names: the columns (attnames); each row has a value for each, as the database takes it.
+            add: columns to add to what is there, where a unique key is there already.
+        """
+        if rows:
+            _, *text = _insert_text(model, names, (), add, None)  # type: ignore[arg-type]
+            self._texts += _rows_texts(rows, *text)
 
     def update(self, record: models.Model) -> None:
         """As `update`, later."""
@@ -196,11 +225,11 @@ def update(record: models.Model) -> None:
 def set_columns(record: models.Model, columns: tuple[str, ...]) -> Text:
     """A statement that writes some columns of a record that is there."""
     quote = connection.ops.quote_name
-    fields = _with_kind([record._meta.get_field(name) for name in columns])
-    sets = ", ".join(f"{quote(field.column)} = %s" for field, _ in fields)
+    fields = [record._meta.get_field(name) for name in columns]
+    sets = ", ".join(f"{quote(field.column)} = %s" for field in fields)
     assert record._meta.pk is not None
     sql = f"UPDATE {quote(record._meta.db_table)} SET {sets} WHERE {quote(record._meta.pk.column)} = %s"
-    return Text(sql, [*_stored(record, fields), record.pk])
+    return Text(sql, [*_stored(record, _keepers(fields)), record.pk])
 
 
 def deletion(
@@ -252,20 +281,71 @@ def _send(texts: Sequence[Text]) -> list[list[tuple[Any, ...]]]:
         Clash: a statement has found other rows than it must.
     """
     results: list[list[tuple[Any, ...]]] = []
-    with connection.cursor() as cursor:
-        for packet in _packets(texts):
-            cursor.execute(";".join(t.sql for t in packet), [value for t in packet for value in t.values])
-            for n, text in enumerate(packet):
-                if n:
-                    cursor.nextset()
-                if text.rows is not None and cursor.rowcount != text.rows:
-                    raise Clash(f"{text.rows} rows of {text.where} were to be as read, {cursor.rowcount} are")
-                results.append(list(cursor.fetchall()) if cursor.description else [])
+    connection.ensure_connection()
+    for packet in _packets(texts):
+        begin = [_BEGIN] if connection.take_begin() else []
+        with connection.wrap_database_errors, _logged(packet):
+            results += _sent([*begin, *packet])[len(begin) :]
     return results
 
 
-def _packets(texts: Sequence[Text]) -> Iterator[list[Text]]:
+def _sent(packet: Sequence[Text]) -> list[list[tuple[Any, ...]]]:
+    """Send statements in one round trip, straight by the driver: cursors cost more than the statements."""
+    driver = connection.connection
+    whole = ";".join([_filled(text, driver) for text in packet])
+    results: list[list[tuple[Any, ...]]] = []
+    clash: Clash | None = None
+    driver.query(whole.encode())
+    for n, text in enumerate(packet):
+        if n:
+            driver.next_result()
+        found = driver.store_result()
+        results.append(list(found.fetch_row(0)) if found is not None else [])
+        if text.rows is not None and driver.affected_rows() != text.rows and clash is None:
+            clash = Clash(f"{text.rows} rows of {text.where} were to be as read, {driver.affected_rows()} are")
+    if clash:
+        raise clash
+    return results
+
+
+def _filled(text: Text, driver: Any) -> str:
+    """A statement with its values in it."""
+    return text.sql % tuple([_literal(value, driver) for value in text.values])
+
+
+def _literal(value: Any, driver: Any) -> str:
+    """A value as SQL has it; the driver escapes what is text."""
+    kind = type(value)
+    if kind is int:
+        return str(value)
+    if kind is str:
+        return str(driver.string_literal(value.encode()), "utf-8")
+    if value is None:
+        return "NULL"
+    if kind is bool:
+        return "1" if value else "0"
+    if kind is bytes:
+        return f"0x{value.hex()}" if value else "''"
+    return str(driver.literal(value), "utf-8")
+
+
+@contextmanager
+def _logged(packet: Sequence[Text]) -> Iterator[None]:
+    """Note statements where Django notes them: while it is asked to, as tests and measurements do."""
+    if not connection.queries_logged:
+        yield
+        return
+    start = time.monotonic()
+    yield
+    sql = ";".join(_filled(text, connection.connection) for text in packet)
+    connection.queries_log.append({"sql": sql, "time": f"{time.monotonic() - start:.3f}"})
+
+
+def _packets(texts: Sequence[Text]) -> Iterator[Sequence[Text]]:
     """Statements in order, in as few lots as stay below what one packet may have."""
+    if sum([len(text.values) for text in texts]) < _FEW_VALUES:
+        yield texts
+        return
     packet: list[Text] = []
     size = 0
     for text in texts:
@@ -283,59 +363,79 @@ def _insert_texts(
 ) -> list[Text]:
     if not records:
         return []
-    fields, head, row, tail = _insert_text(type(records[0]), update, add, returning)  # type: ignore[arg-type]
+    keepers, *text = _insert_text(type(records[0]), (), update, add, returning)  # type: ignore[arg-type]
     for record in records:
         record._state.adding, record._state.db = False, connection.alias
-    parts = [records[at : at + _ROWS_AT_ONCE] for at in range(0, len(records), _ROWS_AT_ONCE)]
+    return _rows_texts([_stored(record, keepers) for record in records], *text)
+
+
+def _rows_texts(rows: Sequence[Sequence[Any]], head: str, row: str, tail: str) -> list[Text]:
+    parts = [rows[at : at + _ROWS_AT_ONCE] for at in range(0, len(rows), _ROWS_AT_ONCE)]
     return [
-        Text(head + ", ".join([row] * len(part)) + tail, [v for record in part for v in _stored(record, fields)])
+        Text(head + ", ".join([row] * len(part)) + tail, [value for values in part for value in values])
         for part in parts
     ]
 
 
 def _update_of(record: models.Model) -> Text:
-    fields, text = _update_text(type(record))  # type: ignore[arg-type]
-    return Text(text, [*_stored(record, fields), record.pk], 1, record._meta.db_table)
+    keepers, text = _update_text(type(record))  # type: ignore[arg-type]
+    return Text(text, [*_stored(record, keepers), record.pk], 1, record._meta.db_table)
 
 
-def _stored(record: models.Model, fields: list[Any]) -> Iterator[Any]:
-    """The values of a record as the database takes them. Whole numbers and text are taken as they are."""
+def _stored(record: models.Model, keepers: Keepers) -> list[Any]:
+    """The values of a record as the database takes them."""
     values = record.__dict__
-    for field, plain in fields:
-        value = values[field.attname]
-        yield value if plain or value is None else field.get_db_prep_save(value, connection)
+    return [value if (value := values[name]) is None or keep is None else keep(value) for name, keep in keepers]
 
 
-def _with_kind(fields: list[Any]) -> list[Any]:
-    plain = (models.IntegerField, models.CharField, models.TextField, models.ForeignKey, models.BooleanField)
-    return [(field, isinstance(field, plain)) for field in fields]
+def _keeper(field: Any) -> Callable[[Any], Any] | None:
+    """What makes of a field's value what the database takes; None where it is taken as it is."""
+    if isinstance(field, models.JSONField):
+        return (field.encoder or json.JSONEncoder)().encode
+    if isinstance(field, models.DateTimeField):
+        return lambda moment: str(moment.astimezone(UTC).replace(tzinfo=None))
+    if isinstance(field, models.UUIDField):
+        return str if connection.features.has_native_uuid_field else lambda value: value.hex
+    if isinstance(field, _PLAIN):
+        return None
+    return lambda value: field.get_db_prep_save(value, connection)
+
+
+def _keepers(fields: Iterable[Any]) -> Keepers:
+    return [(field.attname, _keeper(field)) for field in fields]
 
 
 @cache
 def _insert_text(
-    model: type[models.Model], update: tuple[str, ...], add: tuple[str, ...], returning: str | None
-) -> tuple[list[Any], str, str, str]:
+    model: type[models.Model],
+    names: tuple[str, ...],
+    update: tuple[str, ...],
+    add: tuple[str, ...],
+    returning: str | None,
+) -> tuple[Keepers, str, str, str]:
+    """How a model's rows are inserted, with all columns or those that are named (as attnames)."""
     quote = connection.ops.quote_name
     # Records carry their number; other rows are numbered by the database.
-    fields = [f for f in model._meta.concrete_fields if not isinstance(f, models.AutoField)]
+    by_attname = {f.attname: f for f in model._meta.concrete_fields if not isinstance(f, models.AutoField)}
+    fields = [by_attname[name] for name in names] if names else list(by_attname.values())
     columns = ", ".join(quote(f.column) for f in fields)
     tail = ""
     if update or add:
-        by_attname = {f.attname: quote(f.column) for f in fields}
-        sets = [f"{by_attname[name]} = VALUES({by_attname[name]})" for name in update]
-        sets += [f"{by_attname[name]} = {by_attname[name]} + VALUES({by_attname[name]})" for name in add]
+        column = {name: quote(f.column) for name, f in by_attname.items()}
+        sets = [f"{column[name]} = VALUES({column[name]})" for name in update]
+        sets += [f"{column[name]} = {column[name]} + VALUES({column[name]})" for name in add]
         tail += f" ON DUPLICATE KEY UPDATE {', '.join(sets)}"
     if returning:
         tail += f" RETURNING {quote(returning)}"
     head = f"INSERT INTO {quote(model._meta.db_table)} ({columns}) VALUES "
-    return _with_kind(fields), head, f"({', '.join(['%s'] * len(fields))})", tail
+    return _keepers(fields), head, f"({', '.join(['%s'] * len(fields))})", tail
 
 
 @cache
-def _update_text(model: type[models.Model]) -> tuple[list[Any], str]:
+def _update_text(model: type[models.Model]) -> tuple[Keepers, str]:
     quote = connection.ops.quote_name
     fields = [f for f in model._meta.concrete_fields if not f.primary_key]
     sets = ", ".join(f"{quote(f.column)} = %s" for f in fields)
     pk = model._meta.pk
     assert pk is not None
-    return _with_kind(fields), f"UPDATE {quote(model._meta.db_table)} SET {sets} WHERE {quote(pk.column)} = %s"
+    return _keepers(fields), f"UPDATE {quote(model._meta.db_table)} SET {sets} WHERE {quote(pk.column)} = %s"

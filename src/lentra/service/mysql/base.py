@@ -1,7 +1,10 @@
-"""A connection goes to the first node that is ready; one that is lost goes to the next.
+"""A connection goes to the first node that is ready; one that is lost goes to the next. A transaction costs few round trips.
 
-With one host it is Django's own backend. With several, each new connection asks whether its node belongs to the cluster's
-primary component, and reads wait until what was committed elsewhere has arrived (``wsrep_sync_wait``).
+Django turns autocommit off before a transaction and on after it, each a round trip of its own. Here it stays on, and a
+transaction begins with BEGIN, which waits for the first statement: `registry.transactions.sql` sends both together.
+
+With one host it is otherwise Django's own backend. With several, each new connection asks whether its node belongs to the
+cluster's primary component, and reads wait until what was committed elsewhere has arrived (``wsrep_sync_wait``).
 """
 
 from __future__ import annotations
@@ -18,7 +21,41 @@ _first = 0  # of the nodes: the one that answered last, so that not every connec
 
 
 class DatabaseWrapper(base.DatabaseWrapper):
-    """Django's, with several hosts in the option ``nodes``."""
+    """Django's, with several hosts in the option ``nodes``, and transactions that begin with their first statement."""
+
+    begins = False  # a transaction has been asked for, and nothing was sent since
+    _on = False  # autocommit, as the server has it
+
+    def take_begin(self) -> bool:
+        """True if BEGIN is to be sent now, before whatever else is: then it counts as sent."""
+        begins, self.begins = self.begins, False
+        return begins
+
+    def create_cursor(self, name: str | None = None) -> Any:
+        """A cursor; what it sends is in the transaction that was asked for."""
+        if self.take_begin():
+            self.connection.query("BEGIN")
+        return super().create_cursor(name)
+
+    def connect(self) -> None:
+        """Connect anew."""
+        self.begins = self._on = False
+        super().connect()
+
+    def _set_autocommit(self, autocommit: bool) -> None:
+        if not autocommit and self._on:
+            self.begins = True
+        elif not (autocommit and self._on):
+            super()._set_autocommit(autocommit)
+            self._on = autocommit
+
+    def _commit(self) -> None:
+        if not self.take_begin():
+            super()._commit()
+
+    def _rollback(self) -> None:
+        if not self.take_begin():
+            super()._rollback()
 
     def get_new_connection(self, conn_params: dict[str, Any]) -> Any:
         """A connection to a node that is ready."""

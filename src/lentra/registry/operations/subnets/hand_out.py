@@ -106,13 +106,11 @@ def _read(change: Change, request: SubnetRequest, replaces: Subnet | None) -> _O
     reservation = _reservation(request)
     if reservation and request.pool is None:
         request = replace(request, pool=reservation.pool_id)
-    target = resolve_target(
-        change.actor, request.project, request.tier, request.zone, request.region, request.pool
-    )
+    target = resolve_target(change, request.project, request.tier, request.zone, request.region, request.pool)
     require_project(change.actor, target.project, "ask for a subnet", target.member)
     if reservation:
         require_may_draw(change.actor, reservation, target.project, target.tier, request.service)
-    digest = request.digest()
+    digest = request.digest() if change.preview or request.proposal else ""
     request = _sized_by(reservation, request)
     check_request(request)
     pool = pool_for(request, target)

@@ -1,0 +1,52 @@
+"""What is the same for everybody and seldom changes, as this process keeps it: it holds for one revision of the set-up.
+
+A change that goes by what is kept asks for the revision under its lock, and is tried again with what is true now if another
+change has moved it on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from typing import Any
+
+from lentra.registry.models import Person, Pool, Project, Realm, Region, SetUp, Sheet, Tier, Token, Zone
+from lentra.registry.transactions.change import Change
+
+_KINDS = frozenset(kind.KIND for kind in (Realm, Sheet, Region, Zone, Tier, Project, Pool, Person, Token))
+_MOST = 5000  # things kept by one process
+
+
+class Kept:
+    """Things of one revision."""
+
+    def __init__(self, revision: int) -> None:
+        self.revision = revision
+        self.things: dict[Hashable, Any] = {}
+
+
+_kept = Kept(0)
+
+
+def known(change: Change, key: Hashable, read: Callable[[], tuple[Any, int]]) -> Any:
+    """Something of the set-up, kept or read; the change remembers the revision that it goes by.
+
+    Args:
+        read: reads it with the revision of the set-up.
+    """
+    global _kept
+    kept = _kept
+    if change.attempt == 0 and change.goes_by in (None, kept.revision) and (thing := kept.things.get(key)):
+        change.goes_by = kept.revision
+        return thing
+    thing, revision = read()
+    if revision != kept.revision or len(kept.things) >= _MOST:
+        _kept = kept = Kept(revision)
+    kept.things[key] = thing
+    change.goes_by = revision
+    return thing
+
+
+def move_on(change: Change) -> None:
+    """Move the revision on if a change is one of the set-up; called before it is committed."""
+    if any(entry.kind in _KINDS for entry in change.entries):
+        change.batch.insert([SetUp(revision=1)], add=("revision",))
