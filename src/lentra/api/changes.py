@@ -29,6 +29,7 @@ def run_change(
     status: int = 200,
     token: Callable[[Result], str] | None = None,
     kept: Callable[[Any], Any] = lambda answer: answer,
+    key_with_lock: bool = False,
 ) -> Response:
     """Run `work` as one change and answer with what it made.
 
@@ -69,6 +70,7 @@ def run_change(
         render=answer,
         kept=kept,
         status=status,
+        key_with_lock=key_with_lock,
     )
     return _response(request, outcome, 200 if preview else outcome.status, preview)
 

@@ -96,7 +96,12 @@ class SubnetViews(GenericViewSet):
         wanted = SubnetRequest(**{"pool": None, **_READ_REQUEST.read(request.data)})
 
         return run_change(
-            request, lambda change: hand_out(change, wanted), _handed_out, 201, token=lambda handed: handed.token
+            request,
+            lambda change: hand_out(change, wanted),
+            _handed_out,
+            201,
+            token=lambda handed: handed.token,
+            key_with_lock=True,
         )
 
     @call(

@@ -238,6 +238,15 @@ def lengths_wanted(
     return lengths
 
 
+def likely_length(request: SubnetRequest, sheet: RuleSheet) -> int:
+    """The length of the leading block, as far as the rule sheet alone decides it.
+
+    Raises:
+        Refusal: it does not make sense.
+    """
+    return _leading_length(request, sheet, request.leading_family)
+
+
 def _within_bounds(refusal: Refusal, pool: Pool) -> Refusal:
     """A refusal of a length whose suggestions the pool itself hands out as well."""
     low, high = pool.shortest_v4 or 0, pool.longest_v4 or 32

@@ -19,7 +19,7 @@ from typing import Any
 from lentra.registry.errors import Busy
 from lentra.registry.models import ExtentRow, Number, Outline, Pool, SetUp, Space, Tile
 from lentra.registry.space.expiry import expire_due
-from lentra.registry.space.store import DatabaseExtents
+from lentra.registry.space.store import DatabaseExtents, snuggest
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.failures import Clash
 from lentra.registry.transactions.sql import Prepared, Slot, Text, numbering, read_together
@@ -63,11 +63,19 @@ def open_pools(change: Change, pools: Iterable[int], *, later: bool = False) -> 
 
 @contextmanager
 def open_pool(
-    change: Change, pool: int, *queries: tuple[Prepared, dict[str, Any]], numbers: int = 0, later: bool = False
+    change: Change,
+    pool: int,
+    *queries: tuple[Prepared, dict[str, Any]],
+    numbers: int = 0,
+    snug: tuple[int, int] | None = None,
+    later: bool = False,
 ) -> Iterator[tuple[Families, list[list[tuple[Any, ...]]]]]:
     """Open one pool, ask something and take numbers under its lock: in one round trip, where nothing is due.
 
-    What a change goes by of the set-up is held against its revision in the same round trip.
+    So is asked whether the change was done before, and whether the set-up is still as the change goes by it.
+
+    Args:
+        snug: family and length of a block whose snuggest place is going to be looked for.
 
     Yields:
         the pool's stores by family, and the rows of each query.
@@ -75,24 +83,31 @@ def open_pool(
     Raises:
         Clash: the set-up has changed.
     """
-    results: list[list[tuple[Any, ...]]] = []
-    if change.goes_by is not None:
-        queries = *queries, revision_of_set_up()
+    asked = list(queries)
+    first, change.asks_first = change.asks_first, None
+    asked += [first[:2]] if first else []
+    asked += [revision_of_set_up()] if change.goes_by is not None else []
+    asked += [snuggest(pool, *snug)] if snug else []
     if pool in change.open_pools or change.also_open:
         _open(change, {pool, *change.also_open})
-        results = read_together(*queries) if queries else []
+        results = read_together(*asked) if asked else []
     else:
         change.batch.send()
         then: Sequence[Text] = [numbering(Number, numbers)] if numbers else []
         with _waiting([pool]):
-            rows, *results = read_together((_lock_one, {"pool": pool}), *queries, then=then)
+            rows, *results = read_together((_lock_one, {"pool": pool}), *asked, then=then)
         if then:
             change.numbered(results.pop())
-        if _enter(change, [pool], [Space.from_db(None, _SPACE, row) for row in rows]) and queries:
-            results = read_together(*queries)
+        if _enter(change, [pool], [Space.from_db(None, _SPACE, row) for row in rows]) and asked:
+            results = read_together(*asked)
+    stores = change.open_pools[pool]
+    if snug and (found := results.pop()) and snug[0] in stores:
+        stores[snug[0]].foresee(found)
     if change.goes_by is not None and revision_in(results.pop()) != change.goes_by:
         raise Clash("the set-up has changed")
-    yield change.open_pools[pool], results
+    if first:
+        first[2](results.pop())
+    yield stores, results
     _save(change, later)
 
 

@@ -14,7 +14,7 @@ from datetime import datetime
 from functools import cache
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import QuerySet, Subquery
 
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS, Prefix, starts_around
@@ -54,6 +54,21 @@ def _lowest(count: int, size: int) -> Prepared:
     return Prepared(lambda: parts[0].union(*parts[1:], all=True) if count > 1 else parts[0])
 
 
+@cache
+def _snuggest() -> Prepared:
+    """The lowest free extents of the longest length that is no longer than one."""
+    rows = ExtentRow.objects.filter(pool=Slot("pool"), family=Slot("family"), state=State.FREE.value)
+    best = rows.filter(length__lte=Slot("length")).order_by("-length").values("length")[:1]
+    return Prepared(
+        lambda: rows.filter(length=Subquery(best)).order_by("first").values_list("length", "first")[:_RUN]
+    )
+
+
+def snuggest(pool: int, family: int, length: int) -> tuple[Prepared, dict[str, Any]]:
+    """The prepared statement that looks where a block fits most snugly, and its values; for `foresee`."""
+    return _snuggest(), {"pool": pool, "family": family, "length": length}
+
+
 class DatabaseExtents:
     """The extents of one locked space. Follows the core's `ExtentStore`."""
 
@@ -86,6 +101,11 @@ class DatabaseExtents:
             if options:
                 found.append(Prefix(self.family, min(options), length))
         return found
+
+    def foresee(self, rows: Sequence[tuple[Any, ...]]) -> None:
+        """Take note of the lowest free extents of one length, as `snuggest` has found them since the space was locked."""
+        if not self._gone and not self._written:
+            self._found({length: [first for _, first in rows] for length, _ in rows[:1]})
 
     def highest_free(self, lengths: Sequence[int], end: int) -> list[Prefix]:
         return list(self._nearest(lengths, end, -1))
@@ -241,6 +261,10 @@ class DatabaseExtents:
         found: dict[int, list[int]] = {length: [] for length in lengths}
         for length, first in rows:
             found[length].append(first)
+        self._found(found)
+
+    def _found(self, found: Mapping[int, list[int]]) -> None:
+        """Keep the next free extents of each length."""
         for length, firsts in found.items():
             run = self._run(length)
             run.ended = len(firsts) < run.size

@@ -7,14 +7,18 @@ entry leaves its number on the record.
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import Any
 
 from lentra.registry.models import LedgerEntry, Number, Person, Record
 from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.proposals import Promise
-from lentra.registry.transactions.sql import Batch, insert, numbering, read_text
+from lentra.registry.transactions.sql import Batch, Prepared, insert, numbering, read_text
+
+AskedFirst = tuple[
+    Prepared, dict[str, Any], Callable[[list[tuple[Any, ...]]], None]
+]  # query, values, who reads it
 
 
 class Change:
@@ -51,6 +55,7 @@ class Change:
         self.ended: list[LedgerEntry] = []  # those of what has ended by itself
         self.made: list[Record] = []
         self.gone: list[Record] = []
+        self.asks_first: AskedFirst | None = None  # whether it was done before, where that is asked under its lock
         self.goes_by: int | None = None  # the revision of the set-up as this process keeps it, if it goes by that
         self.open_pools: dict[int, dict[int, Any]] = {}  # pool -> family -> store: see `space.locking`
         self._numbers: list[int] = []  # taken and not yet used, lowest last

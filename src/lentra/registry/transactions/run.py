@@ -22,7 +22,7 @@ from django.db import Error, InterfaceError, OperationalError, connection, trans
 from lentra.addressing.refusal import Refusal
 from lentra.registry.errors import Busy, Contradiction, KeyReused, StaleProposal
 from lentra.registry.models import LedgerEntry, Operation, Person
-from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.change import AskedFirst, Change
 from lentra.registry.transactions.clock import Clock, SystemClock
 from lentra.registry.transactions.failures import Clash, Verdict, judge, settled
 from lentra.registry.transactions.proposals import no_longer, promise_of
@@ -121,6 +121,7 @@ def run_transaction(
     kept: Callable[[Any], Any] = lambda answer: answer,
     status: int = 200,
     proposal: str | None = None,
+    key_with_lock: bool = False,
 ) -> Outcome:
     """Run `work` as one change: all of it is committed, or nothing.
 
@@ -134,6 +135,7 @@ def run_transaction(
         render: turns the result into the answer (JSON).
         kept: what of the answer is kept for repeats: secrets that are told once are left out.
         status: that of the answer by HTTP, kept with it.
+        key_with_lock: the key is looked up together with what the work asks under its first lock.
         proposal: the token of a preview with the same digest (see `proposals.seal_change`): do what it showed, or nothing.
 
     Raises:
@@ -150,11 +152,15 @@ def run_transaction(
         try:
             with transaction.atomic(durable=True):
                 change = Change(clock, actor, operation, why, tries.count, preview, tries.also_open, promise)
-                if repeated := first_answer(actor, key, digest, change.now):
+                if key_with_lock:
+                    change.asks_first = _asked_first(actor, key, digest, change.now)
+                elif repeated := first_answer(actor, key, digest, change.now):
                     return repeated
                 if promise:
                     promise.begin()
                 result = work(change)
+                if change.asks_first and (repeated := first_answer(actor, key, digest, change.now)):
+                    raise _Undo(repeated)
                 if promise:
                     promise.refuse_other(change.own_entries)
                 outcome = Outcome(render(result, change), change.notes, entries=change.entries, status=status)
@@ -164,11 +170,13 @@ def run_transaction(
                 for keep in before_commit:
                     keep(change)
                 change.batch.insert([_operation(change, key, digest, kept(outcome.answer), status)])
-                change.batch.send()
+                change.batch.send(commit=True)
             return outcome
         except _Undo as undo:
             return undo.outcome
         except Refusal as refusal:
+            if change.asks_first and (repeated := first_answer(actor, key, digest, change.now)):
+                return repeated
             late = promise and refusal.status == 409 and not isinstance(refusal, StaleProposal)
             raise no_longer(refusal) if late else refusal
         except EndedElsewhere as ended:
@@ -195,7 +203,23 @@ def first_answer(actor: Person | None, key: str | None, digest: str, now: Any) -
     """
     if key is None or actor is None:
         return None
-    rows = _first_answer(actor=actor.pk, key=key)
+    return _told_first(_first_answer(actor=actor.pk, key=key), actor, key, digest, now)
+
+
+def _asked_first(actor: Person | None, key: str | None, digest: str, now: Any) -> AskedFirst | None:
+    """The question for the first answer, for whoever asks something anyway; ends the work if there is one."""
+    if key is None or actor is None:
+        return None
+
+    def seen(rows: list[tuple[Any, ...]]) -> None:
+        if repeated := _told_first(rows, actor, key, digest, now):
+            raise _Undo(repeated)
+
+    return _first_answer, {"actor": actor.pk, "key": key}, seen
+
+
+def _told_first(rows: list[tuple[Any, ...]], actor: Person, key: str, digest: str, now: Any) -> Outcome | None:
+    """What the rows of that question come to."""
     if not rows:
         return None
     first_digest, answer, status, at = rows[0]

@@ -38,7 +38,9 @@ class Text(NamedTuple):
     where: str = ""  # what it is about, for the message where it does not
 
 
-_BEGIN = Text("BEGIN", [])
+_BEGIN, _COMMIT = Text("BEGIN", []), Text("COMMIT", [])
+# Fails, and so stops the statements behind it, unless the one before it has found so many rows.
+_GUARD = "DO IF(ROW_COUNT() = %s, 0, (SELECT 1 UNION SELECT 2))"
 Keepers = list[tuple[str, Callable[[Any], Any] | None]]  # attname, and what makes of the value what is kept
 _PLAIN = (models.IntegerField, models.CharField, models.TextField, models.ForeignKey, models.BooleanField)
 
@@ -169,11 +171,14 @@ class Batch:
         """Statements to send later."""
         self._texts += texts
 
-    def send(self) -> None:
-        """Send what has been kept."""
-        if self._texts:
-            _send(self._texts)
-            self._texts = []
+    def send(self, commit: bool = False) -> None:
+        """Send what has been kept; with COMMIT behind it, where nothing else is to come."""
+        texts, self._texts = self._texts, []
+        if commit:
+            _send([*_guarded(texts), _COMMIT])
+            connection.committed = True
+        elif texts:
+            _send(texts)
 
 
 def insert(
@@ -306,6 +311,14 @@ def _sent(packet: Sequence[Text]) -> list[list[tuple[Any, ...]]]:
     if clash:
         raise clash
     return results
+
+
+def _guarded(texts: Iterable[Text]) -> Iterator[Text]:
+    """Statements that the database itself stops behind one that has found other rows than it must."""
+    for text in texts:
+        yield text
+        if text.rows is not None:
+            yield Text(_GUARD, [text.rows])
 
 
 def _filled(text: Text, driver: Any) -> str:

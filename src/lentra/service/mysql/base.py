@@ -1,7 +1,8 @@
 """A connection goes to the first node that is ready; one that is lost goes to the next. A transaction costs few round trips.
 
 Django turns autocommit off before a transaction and on after it, each a round trip of its own. Here it stays on, and a
-transaction begins with BEGIN, which waits for the first statement: `registry.transactions.sql` sends both together.
+transaction begins with BEGIN, which waits for the first statement: `registry.transactions.sql` sends both together, and
+COMMIT with the last ones.
 
 With one host it is otherwise Django's own backend. With several, each new connection asks whether its node belongs to the
 cluster's primary component, and reads wait until what was committed elsewhere has arrived (``wsrep_sync_wait``).
@@ -21,9 +22,10 @@ _first = 0  # of the nodes: the one that answered last, so that not every connec
 
 
 class DatabaseWrapper(base.DatabaseWrapper):
-    """Django's, with several hosts in the option ``nodes``, and transactions that begin with their first statement."""
+    """Django's, with several hosts in the option ``nodes``, and transactions that begin and end with their statements."""
 
     begins = False  # a transaction has been asked for, and nothing was sent since
+    committed = False  # COMMIT has gone with the last statements
     _on = False  # autocommit, as the server has it
 
     def take_begin(self) -> bool:
@@ -39,7 +41,7 @@ class DatabaseWrapper(base.DatabaseWrapper):
 
     def connect(self) -> None:
         """Connect anew."""
-        self.begins = self._on = False
+        self.begins = self.committed = self._on = False
         super().connect()
 
     def _set_autocommit(self, autocommit: bool) -> None:
@@ -50,7 +52,8 @@ class DatabaseWrapper(base.DatabaseWrapper):
             self._on = autocommit
 
     def _commit(self) -> None:
-        if not self.take_begin():
+        done, self.committed = self.committed, False
+        if not self.take_begin() and not done:
             super()._commit()
 
     def _rollback(self) -> None:

@@ -8,7 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 from lentra.addressing.extents import State
-from lentra.addressing.refusal import Exhausted
+from lentra.addressing.refusal import Exhausted, Refusal
 from lentra.addressing.rules import RuleSheet
 from lentra.addressing.special import prefilled_notes
 from lentra.registry.errors import NameTaken, StaleProposal, WrongPool
@@ -17,7 +17,7 @@ from lentra.registry.lookup.target import Target, resolve_target
 from lentra.registry.models import Pool, Reservation, Subnet, place_key
 from lentra.registry.models.subnets import EXTENT_STATE
 from lentra.registry.requests.allocation import Allocation, Allocator
-from lentra.registry.requests.request import SubnetRequest, check_request, lengths_wanted, pool_for
+from lentra.registry.requests.request import SubnetRequest, check_request, lengths_wanted, likely_length, pool_for
 from lentra.registry.rules.drawing import require_may_draw
 from lentra.registry.rules.names import (
     highest_number,
@@ -95,7 +95,10 @@ def hand_out(change: Change, request: SubnetRequest, replaces: Subnet | None = N
     """
     order = _read(change, request, replaces)
     naming = [highest_number(order.pool.realm_id, order.stem)] if order.stem else []
-    with open_pool(change, order.pool.pk, *naming, numbers=order.request.count, later=True) as (stores, rows):
+    with open_pool(change, order.pool.pk, *naming, numbers=order.request.count, snug=_snug(order), later=True) as (
+        stores,
+        rows,
+    ):
         refuse_old_rules(order.pool, stores)
         chosen = _choose(change, order, stores, rows[0][0][0] if rows and rows[0] else 0)
         return _record(change, order, chosen, stores)
@@ -118,6 +121,19 @@ def _read(change: Change, request: SubnetRequest, replaces: Subnet | None) -> _O
     shown = unseal(request.proposal, digest) if request.proposal else _promised(change, request.count)
     stem = wanted_stem(pool, target, request.count, request.name)
     return _Order(request, target, pool, pool.sheet.rules(), reservation, stem, shown, digest, replaces)
+
+
+def _snug(order: _Order) -> tuple[int, int] | None:
+    """Family and length of the block that is going to be looked for first, if it is the snuggest place that is wanted."""
+    request, family = order.request, order.request.leading_family
+    elsewhere = request.prefix or request.beside or request.away_from or order.reservation or order.shown
+    if elsewhere or (request.placement or order.pool.placement(family)) != "snug":
+        return None
+    try:
+        length = likely_length(request, order.sheet)
+    except Refusal:
+        return None
+    return family, max(0, length - request.room)
 
 
 def _promised(change: Change, count: int) -> list[Shown] | None:
