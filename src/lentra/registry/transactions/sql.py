@@ -10,13 +10,14 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC
 from functools import cache
 from typing import Any, NamedTuple
 
 from django.db import connection, models
 from django.db.models import Expression, QuerySet, Value
+from MySQLdb import Error as DriverError
 from MySQLdb.cursors import SSCursor
 
 from lentra.registry.transactions.failures import Clash
@@ -25,8 +26,6 @@ _ROWS_AT_ONCE = 2000
 _PACKET_BYTES = (
     4 << 20
 )  # MariaDB takes 16 MiB unless it is told otherwise (max_allowed_packet); quoting lengthens texts
-_FEW_VALUES = 2000  # of one packet, whose length is not worth counting
-_USUAL_VALUE = 12  # bytes of a value that is no text, about
 
 
 class Text(NamedTuple):
@@ -124,7 +123,7 @@ def stream(rows: QuerySet) -> Iterator[tuple[Any, ...]]:
     connection.ensure_connection()
     with connection.wrap_database_errors:
         if connection.take_begin():
-            _sent([_BEGIN])
+            _sent([_BEGIN], _BEGIN.sql)
         cursor = connection.connection.cursor(SSCursor)
         try:
             cursor.execute(text.sql, text.values)
@@ -287,30 +286,39 @@ def _send(texts: Sequence[Text]) -> list[list[tuple[Any, ...]]]:
     """
     results: list[list[tuple[Any, ...]]] = []
     connection.ensure_connection()
-    for packet in _packets(texts):
-        begin = [_BEGIN] if connection.take_begin() else []
-        with connection.wrap_database_errors, _logged(packet):
-            results += _sent([*begin, *packet])[len(begin) :]
-    return results
+    texts = [_BEGIN, *texts] if (begins := connection.take_begin()) else texts
+    for packet, sql in _packets(texts):
+        with connection.wrap_database_errors, _logged(sql):
+            results += _sent(packet, sql)
+    return results[1:] if begins else results
 
 
-def _sent(packet: Sequence[Text]) -> list[list[tuple[Any, ...]]]:
+def _sent(packet: Sequence[Text], sql: str) -> list[list[tuple[Any, ...]]]:
     """Send statements in one round trip, straight by the driver: cursors cost more than the statements."""
     driver = connection.connection
-    whole = ";".join([_filled(text, driver) for text in packet])
+    if packet[-1] is _COMMIT and packet[0] is not _BEGIN:
+        # As one compound statement they are not answered one by one; what is to be found is guarded.
+        driver.query(f"BEGIN NOT ATOMIC {sql}; END".encode())
+        driver.store_result()
+        return [[] for _ in packet]
+    driver.query(sql.encode())
     results: list[list[tuple[Any, ...]]] = []
-    clash: Clash | None = None
-    driver.query(whole.encode())
     for n, text in enumerate(packet):
         if n:
             driver.next_result()
         found = driver.store_result()
         results.append(list(found.fetch_row(0)) if found is not None else [])
-        if text.rows is not None and driver.affected_rows() != text.rows and clash is None:
-            clash = Clash(f"{text.rows} rows of {text.where} were to be as read, {driver.affected_rows()} are")
-    if clash:
-        raise clash
+        if text.rows is not None and (rows := driver.affected_rows()) != text.rows:
+            _drain(driver)
+            raise Clash(f"{text.rows} rows of {text.where} were to be as read, {rows} are")
     return results
+
+
+def _drain(driver: Any) -> None:
+    """Take what is still to come of a packet, whatever it is."""
+    with suppress(DriverError):
+        while driver.next_result() == 0:
+            driver.store_result()
 
 
 def _guarded(texts: Iterable[Text]) -> Iterator[Text]:
@@ -343,32 +351,34 @@ def _literal(value: Any, driver: Any) -> str:
 
 
 @contextmanager
-def _logged(packet: Sequence[Text]) -> Iterator[None]:
+def _logged(sql: str) -> Iterator[None]:
     """Note statements where Django notes them: while it is asked to, as tests and measurements do."""
     if not connection.queries_logged:
         yield
         return
     start = time.monotonic()
     yield
-    sql = ";".join(_filled(text, connection.connection) for text in packet)
     connection.queries_log.append({"sql": sql, "time": f"{time.monotonic() - start:.3f}"})
 
 
-def _packets(texts: Sequence[Text]) -> Iterator[Sequence[Text]]:
-    """Statements in order, in as few lots as stay below what one packet may have."""
-    if sum([len(text.values) for text in texts]) < _FEW_VALUES:
-        yield texts
+def _packets(texts: Sequence[Text]) -> Iterator[tuple[Sequence[Text], str]]:
+    """Statements in order, in as few lots as stay below what one packet may have; each lot also as SQL."""
+    driver = connection.connection
+    filled = [_filled(text, driver) for text in texts]
+    if sum(map(len, filled)) < _PACKET_BYTES:
+        yield texts, ";".join(filled)
         return
     packet: list[Text] = []
+    parts: list[str] = []
     size = 0
-    for text in texts:
-        more = len(text.sql) + sum(len(v) if isinstance(v, str | bytes) else _USUAL_VALUE for v in text.values)
-        if packet and size + more > _PACKET_BYTES:
-            yield packet
-            packet, size = [], 0
+    for text, sql in zip(texts, filled, strict=True):
+        if packet and size + len(sql) > _PACKET_BYTES:
+            yield packet, ";".join(parts)
+            packet, parts, size = [], [], 0
         packet.append(text)
-        size += more
-    yield packet
+        parts.append(sql)
+        size += len(sql)
+    yield packet, ";".join(parts)
 
 
 def _insert_texts(
