@@ -99,31 +99,65 @@ class TileChanges:
                 yield Prefix(self._family, first, length), sums
 
 
+Tally = tuple[int, ...]  # extents, then addresses by state
+
+
 class TileStream:
-    """Tiles counted from extents that come in order of address: each is given as soon as nothing more can lie in it."""
+    """Tiles counted from extents that come in order of address: each is given as soon as nothing more can lie in it.
+
+    What has passed is counted once, for all tiles: a tile's own sums are what was counted since it began.
+
+    Attributes:
+        counted: all that has passed: extents, then addresses by state.
+        free_counts: free extents by length.
+    """
 
     def __init__(self, family: int) -> None:
-        self._family = family
-        self._open: dict[int, tuple[int, Sums]] = {}  # length -> first address, sums
+        self._bits = BITS[family]
+        self._lengths = [list(tile_lengths(family, length)) for length in range(self._bits + 1)]
+        self._open: dict[
+            int, tuple[int, int, Tally]
+        ] = {}  # length -> first and last address, what was counted before
+        self._inside = (-1, -1, -1)  # first and last address of the narrowest open tile, and its length
+        self.counted = [0] * (1 + len(State))
+        self.free_counts: dict[int, int] = {}
 
-    def add(self, extent: Extent) -> list[tuple[Prefix, Sums]]:
-        """The next extent; returns the tiles that are complete by now, in order within each length."""
-        prefix, bits = extent.prefix, BITS[self._family]
-        done = []
-        for length in tile_lengths(self._family, prefix.length):
-            first = prefix.first >> (bits - length) << (bits - length)
-            known = self._open.get(length)
-            if known is None or known[0] != first:
-                if known:
-                    done.append((Prefix(self._family, known[0], length), known[1]))
-                known = self._open[length] = (first, Sums())
-            known[1].add(extent.state, prefix.size, 1)
+    def add(self, first: int, length: int, state: int) -> list[tuple[int, int, Tally]]:
+        """The next extent; returns the tiles that are complete by now: length, first address, sums."""
+        lengths = self._lengths[length]
+        done: list[tuple[int, int, Tally]] = []
+        start, last, narrowest = self._inside
+        if not (start <= first <= last and lengths and lengths[-1] == narrowest):
+            done = self._turn(first, lengths)
+        counted = self.counted
+        counted[0] += 1
+        counted[1 + state] += 1 << (self._bits - length)
+        if state == State.FREE:
+            self.free_counts[length] = self.free_counts.get(length, 0) + 1
         return done
 
-    def end(self) -> list[tuple[Prefix, Sums]]:
+    def end(self) -> list[tuple[int, int, Tally]]:
         """The tiles that are still open: there are no more extents."""
-        rest, self._open = self._open, {}
-        return [(Prefix(self._family, first, length), sums) for length, (first, sums) in rest.items()]
+        return self._turn(1 << self._bits, [])
+
+    def _turn(self, first: int, lengths: list[int]) -> list[tuple[int, int, Tally]]:
+        """Close the tiles that end before an address, and open those that begin around it."""
+        now = tuple(self.counted)
+        done = []
+        for length, (start, last, before) in list(self._open.items()):
+            if last < first:
+                done.append((length, start, tuple(n - was for n, was in zip(now, before, strict=True))))
+                del self._open[length]
+        for length in lengths:
+            if length not in self._open:
+                shift = self._bits - length
+                start = first >> shift << shift
+                self._open[length] = start, start + (1 << shift) - 1, now
+        if lengths:
+            self._inside = (*self._open[lengths[-1]][:2], lengths[-1])
+        else:
+            self._inside = (-1, -1, -1)
+        return done
 
 
 def cells_of(view: Prefix, wide: Iterable[Extent], tiles: Mapping[int, Sums]) -> list[Cell]:

@@ -39,7 +39,7 @@ class Record(models.Model):
     def facts(self) -> dict[str, Any]:
         """The record's own values, for the ledger."""
         values = self.__dict__
-        return {name: values[name] for name in _fact_names(type(self))}  # type: ignore[arg-type]
+        return {name: values[name] for name in fact_names(type(self))}  # type: ignore[arg-type]
 
     def made_facts(self) -> dict[str, Any]:
         """What the ledger says of a record that was just made: its values, but for those that nobody has set."""
@@ -47,7 +47,7 @@ class Record(models.Model):
 
 
 @cache
-def _fact_names(model: type[Record]) -> list[str]:
+def fact_names(model: type[Record]) -> list[str]:
     """The columns of a kind of record that go into the ledger."""
     skip = {"id", "last_entry", "revision", *model.HIDDEN}
     return [field.attname for field in model._meta.concrete_fields if field.attname not in skip]

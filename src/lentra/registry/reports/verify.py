@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -11,14 +11,11 @@ from django.db import connection, transaction
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
-from lentra.addressing.extents import Extent, State
-from lentra.addressing.headroom import usage_of
+from lentra.addressing.extents import State
 from lentra.addressing.overlap import Range, clashes
-from lentra.addressing.prefix import Prefix, aggregate
-from lentra.addressing.tiles import Sums as TileSums
-from lentra.addressing.tiles import TileStream
+from lentra.addressing.prefix import BITS, Prefix, aggregate
+from lentra.addressing.tiles import Tally, TileStream
 from lentra.registry.models import (
-    Address,
     ExtentRow,
     KeepOut,
     LedgerEntry,
@@ -32,12 +29,13 @@ from lentra.registry.models import (
     Subnet,
     Tile,
 )
-from lentra.registry.models.subnets import EXTENT_STATE
 from lentra.registry.reports.replay import departures_from_ledger
+from lentra.registry.reports.verify_subnets import SubnetCheck
 from lentra.registry.rules.quotas import held_addresses
 from lentra.registry.space.counting import extents_in_order, overlooked
 from lentra.registry.space.keep_outs import spans_of
-from lentra.registry.space.keeping import KEPT_FROM, Sums, kept_of, owned_by
+from lentra.registry.space.tiles import SUMS
+from lentra.registry.transactions.sql import Prepared, Slot
 
 _PAGE = 10_000
 _RECORDS = 1_000
@@ -71,11 +69,13 @@ def verify(only: Realm | None = None) -> dict[str, Any]:
                 offences += _due(realm, pool, spaces)
         offences += _top_level_overlaps(only)
         offences += _carved_pools(only)
-        checked["subnets"] = _check_subnets(offences, only)
+        subnets = SubnetCheck(only.pk if only else None)
+        offences += [Offence(*offence) for offence in subnets.offences()]
+        checked["subnets"] = subnets.count
         offences += _reservations(only)
         offences += _quotas()
         offences += _tags(only)
-        checked["records"] = _check_ledger(offences, only)
+        checked["records"] = subnets.count + _check_ledger(offences, only)
         checked["ledger_entries"] = LedgerEntry.objects.count()
     return {
         "clean": not offences,
@@ -109,28 +109,26 @@ def _check_space(
     where = f"{realm.name}/{pool.name} IPv{space.family}"
     ranges = [row.prefix for row in pool.ranges.all() if row.prefix.family == space.family]
     stream = TileStream(space.family)
-    watch = _Watch(where, ranges, kept_out, offences)
+    watch = _Watch(where, space.family, ranges, kept_out, offences)
     tiles = _TileCheck(pool, space.family, where, offences)
-
-    def seen() -> Iterator[Extent]:
-        for extent in extents_in_order(pool.pk, space.family):
-            watch.see(extent)
-            tiles.compare(stream.add(extent))
-            yield extent
-
-    counted, kept = usage_of(space.family, seen()), space.usage()
+    for first, length, state in extents_in_order(pool.pk, space.family):
+        watch.see(first, length, state)
+        if done := stream.add(first, length, state):
+            tiles.compare(done)
     watch.end()
     tiles.compare(stream.end())
     tiles.end()
+    kept = space.usage()
     for state in State:
-        if counted.addresses[state] != kept.addresses[state]:
-            what = f"counter {state.word} is {kept.addresses[state]}, counted {counted.addresses[state]}"
+        if stream.counted[1 + state] != kept.addresses[state]:
+            what = f"counter {state.word} is {kept.addresses[state]}, counted {stream.counted[1 + state]}"
             offences.append(Offence(7, what, where))
     if space.total != sum(prefix.size for prefix in ranges):
         offences.append(Offence(7, f"the total is {space.total}, its ranges have another", where))
-    if counted.free_counts != kept.free_counts or counted.largest_free != space.largest_free:
+    largest = min(stream.free_counts, default=None)
+    if stream.free_counts != kept.free_counts or largest != space.largest_free:
         offences.append(Offence(7, "free extents per length differ from the count", where))
-    return watch.count
+    return stream.counted[0]
 
 
 def _due(realm: Realm, pool: Pool, spaces: Sequence[Space]) -> list[Offence]:
@@ -146,121 +144,150 @@ class _Watch:
     every keep-out."""
 
     def __init__(
-        self, where: str, ranges: Iterable[Prefix], kept_out: Sequence[tuple[int, int]], offences: list[Offence]
+        self,
+        where: str,
+        family: int,
+        ranges: Iterable[Prefix],
+        kept_out: Sequence[tuple[int, int]],
+        offences: list[Offence],
     ) -> None:
-        self.where, self.offences = where, offences
+        self.where, self.family, self.offences = where, family, offences
         self.ranges = list(ranges)
         self.wholes = aggregate(self.ranges)  # what has to be covered, in order
         self.kept_out = kept_out
-        self.count = 0
+        self._bits = BITS[family]
         self._span = 0
         self._whole = 0
         self._next = self.wholes[0].first if self.wholes else 0
-        self._before: Extent | None = None
+        self._last = self.wholes[0].last if self.wholes else -1  # of what has to be covered now
+        self._before: tuple[int, int, int] | None = None
+        self._until = -1  # the last address that has passed
         self._gap_told = False
 
-    def see(self, extent: Extent) -> None:
+    def see(self, first: int, length: int, state: int) -> None:
         """The next extent."""
-        self.count += 1
-        before, prefix = self._before, extent.prefix
-        if before and prefix.first <= before.prefix.last:
-            self._tell(1, f"{before.prefix} and {prefix} overlap")
-        elif before and before.state is extent.state is State.FREE and before.prefix.buddy() == prefix:
-            joined = before.prefix.enclosing(prefix.length - 1)
-            if any(r.contains(joined) for r in self.ranges):
-                self._tell(2, f"free {before.prefix} and {prefix} are not joined")
-        if prefix.first != self._next and not self._gap_told:
-            self._gap_told = True
-            self._tell(2, f"extents are not exactly the ranges: something is wrong before {prefix}")
-        self._next = prefix.last + 1
-        if self._whole < len(self.wholes) and self._next > self.wholes[self._whole].last:
+        size = 1 << (self._bits - length)
+        if first != self._next:
+            if first <= self._until and self._before:
+                self._tell(1, f"{self._text(*self._before)} and {self._text(first, length)} overlap")
+            if not self._gap_told:
+                self._gap_told = True
+                what = f"extents are not exactly the ranges: something is wrong before {self._text(first, length)}"
+                self._tell(2, what)
+        if state in _UNUSED:
+            self._unused(first, length, state, size)
+        self._before = first, length, state
+        self._until = first + size - 1
+        self._next = first + size
+        if self._until >= self._last and self._whole < len(self.wholes):
             self._whole += 1
             if self._whole < len(self.wholes):
-                self._next = self.wholes[self._whole].first
-        self._keep_outs(extent)
-        self._before = extent
+                self._next, self._last = self.wholes[self._whole].first, self.wholes[self._whole].last
 
     def end(self) -> None:
         """There are no more."""
         if self._whole < len(self.wholes) and not self._gap_told:
             self._tell(2, "extents are not exactly the ranges: some are missing at the end")
 
-    def _keep_outs(self, extent: Extent) -> None:
-        if extent.state not in (State.FREE, State.KEPT_OUT):
-            return
-        first, last = extent.prefix.first, extent.prefix.last
+    def _unused(self, first: int, length: int, state: int, size: int) -> None:
+        """A free one is joined to its buddy, and under no keep-out; a kept-out one is under one."""
+        before = self._before
+        if state == State.FREE and before == (first - size, length, state) and first & size:
+            joined = Prefix(self.family, first - size, length - 1)
+            if any(r.contains(joined) for r in self.ranges):
+                what = f"free {self._text(first - size, length)} and {self._text(first, length)} are not joined"
+                self._tell(2, what)
+        last = first + size - 1
         while self._span < len(self.kept_out) and self.kept_out[self._span][1] < first:
             self._span += 1
         span = self.kept_out[self._span] if self._span < len(self.kept_out) else None
-        if extent.state is State.FREE and span and span[0] <= last:
-            self._tell(2, f"free {extent.prefix} lies under a keep-out")
-        if extent.state is State.KEPT_OUT and not (span and span[0] <= first and last <= span[1]):
-            self._tell(2, f"{extent.prefix} is kept out, and no keep-out says so")
+        if state == State.FREE and span and span[0] <= last:
+            self._tell(2, f"free {self._text(first, length)} lies under a keep-out")
+        if state == State.KEPT_OUT and not (span and span[0] <= first and last <= span[1]):
+            self._tell(2, f"{self._text(first, length)} is kept out, and no keep-out says so")
+
+    def _text(self, first: int, length: int, *_: int) -> str:
+        return str(Prefix(self.family, first, length))
 
     def _tell(self, rule: int, what: str) -> None:
         self.offences.append(Offence(rule, what, self.where))
+
+
+_UNUSED = (State.FREE, State.KEPT_OUT)
 
 
 class _TileCheck:
     """Compares tiles, as they are counted in order, with those that are kept: a page of each length at a time."""
 
     def __init__(self, pool: Pool, family: int, where: str, offences: list[Offence]) -> None:
-        self.where, self.offences = where, offences
+        self.where, self.offences, self.family = where, offences, family
         rows = Tile.objects.filter(pool=pool, family=family).exclude(extents=0)
         lengths = sorted(rows.values_list("length", flat=True).distinct())
-        self._kept = {length: _Pages(rows.filter(length=length)) for length in lengths}
+        self._kept = {length: _Pages(pool.pk, family, length) for length in lengths}
 
-    def compare(self, counted: Iterable[tuple[Prefix, TileSums]]) -> None:
+    def compare(self, counted: Iterable[tuple[int, int, Tally]]) -> None:
         """Tiles that are complete, in order within each length."""
-        for prefix, wanted in counted:
-            pages = self._kept.get(prefix.length)
-            for odd in pages.until(prefix.first) if pages else ():
-                self._tell(f"the tile {odd.prefix} counts extents that are not there")
-            tile = pages.take(prefix.first) if pages else None
-            if tile is None:
-                self._tell(f"the tile {prefix} is missing")
-                continue
-            if not tile.sums().same_as(wanted):
-                self._tell(f"the tile {prefix} differs from the count")
+        for length, first, wanted in counted:
+            pages = self._kept.get(length)
+            for odd in pages.until(first) if pages else ():
+                self._tell(f"the tile {Prefix(self.family, odd, length)} counts extents that are not there")
+            tally = pages.take(first) if pages else None
+            if tally is None:
+                self._tell(f"the tile {Prefix(self.family, first, length)} is missing")
+            elif tally != wanted:
+                self._tell(f"the tile {Prefix(self.family, first, length)} differs from the count")
 
     def end(self) -> None:
         """There are no more."""
-        for pages in self._kept.values():
+        for length, pages in self._kept.items():
             for odd in pages.until(1 << 128):
-                self._tell(f"the tile {odd.prefix} counts extents that are not there")
+                self._tell(f"the tile {Prefix(self.family, odd, length)} counts extents that are not there")
 
     def _tell(self, what: str) -> None:
         self.offences.append(Offence(7, what, self.where))
 
 
+_tiles = Prepared(
+    lambda: (
+        Tile.objects.filter(
+            pool=Slot("pool"), family=Slot("family"), length=Slot("length"), first__gt=Slot("after")
+        )
+        .exclude(extents=0)
+        .order_by("first")
+        .values_list("first", *SUMS)[:_PAGE]
+    )
+)
+
+
 class _Pages:
     """Tiles of one length in order of address, read in pages."""
 
-    def __init__(self, rows: QuerySet[Tile]) -> None:
-        self._rows = rows.order_by("first")
-        self._page: list[Tile] = []
-        self._after = -1
+    def __init__(self, pool: int, family: int, length: int) -> None:
+        self._of = {"pool": pool, "family": family, "length": length}
+        self._page: list[tuple[Any, ...]] = []
+        self._after = b""
         self._ended = False
 
-    def until(self, first: int) -> Iterator[Tile]:
+    def until(self, first: int) -> Iterator[int]:
         """Take those that start before an address."""
-        while (head := self._head()) and head.first < first:
-            yield self._page.pop()
+        start = first.to_bytes(17, "big")[1:] if first >> 128 == 0 else b"\xff" * 17
+        while self._fill() and self._page[-1][0] < start:
+            yield int.from_bytes(self._page.pop()[0], "big")
 
-    def take(self, first: int) -> Tile | None:
-        """Take the one that starts at an address, if there is one."""
-        head = self._head()
-        return self._page.pop() if head and head.first == first else None
+    def take(self, first: int) -> Tally | None:
+        """Take the tally of the one that starts at an address, if there is one."""
+        if self._fill() and self._page[-1][0] == first.to_bytes(16, "big"):
+            return self._page.pop()[1:]
+        return None
 
-    def _head(self) -> Tile | None:
+    def _fill(self) -> bool:
         if not self._page and not self._ended:
-            rows = self._rows.filter(first__gt=self._after) if self._after >= 0 else self._rows
-            page = list(rows[:_PAGE])
+            page = _tiles.raw(**self._of, after=self._after)
             self._ended = len(page) < _PAGE
             if page:
-                self._after = page[-1].first
+                self._after = page[-1][0]
             self._page = page[::-1]
-        return self._page[-1] if self._page else None
+        return bool(self._page)
 
 
 def _top_level_overlaps(only: Realm | None) -> list[Offence]:
@@ -300,33 +327,6 @@ def _pages_of(rows: QuerySet[Any], size: int = _RECORDS) -> Iterator[list[Any]]:
     while page := list(rows.filter(pk__gt=after).order_by("pk")[:size]):
         yield page
         after = page[-1].pk
-
-
-def _check_subnets(offences: list[Offence], only: Realm | None) -> int:
-    """Every living subnet owns a block in its state, its address records lie in its blocks, and what is kept of it, and in
-    sums, is what is there."""
-    count, sums = 0, Sums()
-    for page in _pages_of(_in(Subnet.objects.only("pk", "name", *KEPT_FROM), only)):
-        numbers = [subnet.pk for subnet in page]
-        owned = owned_by(numbers)
-        count += len(page)
-        for subnet in page:
-            states = {state for *_, state in owned[subnet.pk].blocks()}
-            if states != {EXTENT_STATE[subnet.state]}:
-                words = ", ".join(state.word for state in sorted(states)) or "no block"
-                what = f"subnet {subnet.name} is {subnet.state} but owns {words}"
-                offences.append(Offence(1, what, f"subnet {subnet.pk}"))
-            kept = kept_of(subnet, owned[subnet.pk])
-            if kept != (subnet.counted, subnet.unused, subnet.spare):
-                offences.append(Offence(7, "what is kept of it differs from what is there", f"subnet {subnet.pk}"))
-            sums.count(subnet.counted, 1)
-        for record in Address.objects.filter(subnet__in=numbers):
-            blocks = [prefix for _, prefix, _ in owned[record.subnet_id].blocks()]
-            if not any(b.family == record.family and b.first <= record.address <= b.last for b in blocks):
-                what = f"address record {record.label_text} lies outside its subnet"
-                offences.append(Offence(1, what, f"subnet {record.subnet_id}"))
-    offences += [Offence(7, what, "sums") for what in sums.departures({} if only is None else {"realm": only.pk})]
-    return count
 
 
 def _reservations(only: Realm | None) -> list[Offence]:
@@ -377,13 +377,10 @@ def _tags(only: Realm | None) -> list[Offence]:
 
 
 def _check_ledger(offences: list[Offence], only: Realm | None) -> int:
-    """Rule 6: each record carries the number of its last ledger entry, and is what its entries say."""
+    """Rule 6: each record but for subnets carries the number of its last ledger entry, and is what its entries say."""
     count = 0
-    related: dict[type[Record], Callable[[QuerySet[Any]], QuerySet[Any]]] = {
-        Subnet: lambda rows: rows.prefetch_related("extents"),
-    }
-    for model in Record.__subclasses__():
-        rows = related.get(model, lambda rows: rows)(model._default_manager.all())
+    for model in (kind for kind in Record.__subclasses__() if kind is not Subnet):
+        rows = model._default_manager.all()
         if only:
             if not any(field.name == "realm" for field in model._meta.concrete_fields):
                 continue

@@ -7,22 +7,26 @@ from datetime import datetime
 
 from django.db.models import Min
 
-from lentra.addressing.extents import Extent, State
-from lentra.addressing.prefix import Prefix
 from lentra.registry.models import ExtentRow, Reservation, Space, Subnet
+from lentra.registry.transactions.sql import Prepared, Slot
 
 _PAGE = 10_000
+_extents = Prepared(
+    lambda: (
+        ExtentRow.objects.filter(pool=Slot("pool"), family=Slot("family"), first__gt=Slot("after"))
+        .order_by("first")
+        .values_list("first", "length", "state")[:_PAGE]
+    )
+)
 
 
-def extents_in_order(pool: int, family: int) -> Iterator[Extent]:
-    """The extents of a pool in order of address, read in pages."""
-    rows = ExtentRow.objects.filter(pool=pool, family=family).order_by("first")
-    after = -1
+def extents_in_order(pool: int, family: int) -> Iterator[tuple[int, int, int]]:
+    """The extents of a pool in order of address, read in pages: first address, length, state."""
+    after = b""
     while True:
-        part = rows.filter(first__gt=after) if after >= 0 else rows
-        page = list(part.values_list("first", "length", "state")[:_PAGE])
+        page = _extents.raw(pool=pool, family=family, after=after)
         for first, length, state in page:
-            yield Extent(Prefix(family, first, length), State(state))
+            yield int.from_bytes(first, "big"), length, state
         if len(page) < _PAGE:
             return
         after = page[-1][0]

@@ -25,10 +25,6 @@ Key = tuple[int, ...]  # realm, project, region, zone, tier, pool, family, state
 _COLUMNS = ("extents", "subnets", "hosts")
 _KEY = ("realm", "project", "region", "zone", "tier", "pool", "family", "state", "length")
 _OF = ("realm_id", "project_id", "region_id", "zone_id", "tier_id")
-KEPT_FROM = (  # the columns of a subnet that what is kept follows from, and those that it is kept in
-    *(*_OF, "pool_id", "state", "hosts", "growth", "dhcp", "attached_to"),
-    *("counted", "unused", "spare"),
-)
 _FAR_BELOW = 4  # a block so many times as wide as it need be
 _AT_ONCE = 1000
 _IN_USE = EXTENT_STATE["active"]

@@ -74,6 +74,11 @@ class Prepared:
         (rows,) = _send([self.text(values)])
         return self.read(rows)
 
+    def raw(self, **values: Any) -> list[tuple[Any, ...]]:
+        """The rows as the driver gives them, for whoever reads very many."""
+        (rows,) = _send([self.text(values)])
+        return rows
+
     def text(self, values: dict[str, Any]) -> Text:
         """The statement with its values."""
         if self._compiled is None:

@@ -5,17 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 from lentra.addressing.extents import State
-from lentra.addressing.headroom import usage_of
-from lentra.addressing.tiles import TileStream
+from lentra.addressing.prefix import Prefix
+from lentra.addressing.tiles import Tally, TileStream
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Pool, Space, Tile
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.counting import extents_in_order, overlooked
 from lentra.registry.space.keeping import recount
-from lentra.registry.space.tiles import tile_row
+from lentra.registry.space.tiles import SUMS, insert_tiles
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock
-from lentra.registry.transactions.sql import insert
+from lentra.registry.transactions.sql import Batch
 
 
 def mend_space(change: Change, pool_ref: Any) -> list[str]:
@@ -31,7 +31,10 @@ def mend_space(change: Change, pool_ref: Any) -> list[str]:
     found = find(Pool, pool_ref, "pool")
     spaces = list(Space.objects.select_for_update().filter(pool=found.pk).order_by("family"))
     pool = lock(Pool, found.pk)
-    mended = [words for space in spaces for words in (*_counters(pool, space), *_tiles(pool, space))]
+    mended: list[str] = []
+    for space in spaces:
+        stream, tiles = _counted(pool, space)
+        mended += [*_counters(pool, space, stream), *_tiles(pool, space, tiles)]
     mended += _due(pool, spaces)
     mended += _kept(change, pool)
     if mended:
@@ -40,13 +43,12 @@ def mend_space(change: Change, pool_ref: Any) -> list[str]:
     return mended
 
 
-def _counters(pool: Pool, space: Space) -> list[str]:
-    counted = usage_of(space.family, extents_in_order(pool.pk, space.family))
-    values: dict[str, Any] = {state.name.lower(): counted.addresses[state] for state in State}
+def _counters(pool: Pool, space: Space, counted: TileStream) -> list[str]:
+    values: dict[str, Any] = {state.name.lower(): counted.counted[1 + state] for state in State}
     values |= {
         "total": sum(row.prefix.size for row in pool.ranges.all() if row.prefix.family == space.family),
-        "free_counts": {str(n): c for n, c in sorted(counted.free_counts.items()) if c},
-        "largest_free": counted.largest_free,
+        "free_counts": {str(n): c for n, c in sorted(counted.free_counts.items())},
+        "largest_free": min(counted.free_counts, default=None),
     }
     differing = {name: value for name, value in values.items() if getattr(space, name) != value}
     if not differing:
@@ -79,22 +81,24 @@ def _kept(change: Change, pool: Pool) -> list[str]:
     ]
 
 
-def _tiles(pool: Pool, space: Space) -> list[str]:
+def _tiles(pool: Pool, space: Space, counted: dict[tuple[int, int], Tally]) -> list[str]:
     """Tiles are made anew where any of them differs."""
-    stream, made = TileStream(space.family), []
-    for extent in extents_in_order(pool.pk, space.family):
-        made += stream.add(extent)
-    counted = dict([*made, *stream.end()])
-    kept = {
-        tile.prefix: tile.sums() for tile in Tile.objects.filter(pool=pool, family=space.family, extents__gt=0)
-    }
-    wrong = [
-        prefix
-        for prefix in counted.keys() | kept.keys()
-        if prefix not in counted or prefix not in kept or not counted[prefix].same_as(kept[prefix])
-    ]
+    rows = Tile.objects.filter(pool=pool, family=space.family, extents__gt=0).values_list("length", "first", *SUMS)
+    kept = {(length, first): tally for length, first, *tally in rows}
+    wrong = [key for key in counted.keys() | kept.keys() if list(counted.get(key, ())) != kept.get(key, [])]
     if not wrong:
         return []
     Tile.objects.filter(pool=pool, family=space.family).delete()
-    insert([tile_row(pool.pk, prefix, sums) for prefix, sums in counted.items()])
-    return [f"{pool.name} IPv{space.family}: {len(wrong)} tiles of the map were wrong, first {min(wrong)}"]
+    batch = Batch()
+    insert_tiles(pool.pk, space.family, counted, batch)
+    batch.send()
+    length, first = min(wrong, key=lambda key: key[1])
+    words = f"{len(wrong)} tiles of the map were wrong, first {Prefix(space.family, first, length)}"
+    return [f"{pool.name} IPv{space.family}: {words}"]
+
+
+def _counted(pool: Pool, space: Space) -> tuple[TileStream, dict[tuple[int, int], Tally]]:
+    """What is there: all of it, and by tile (length, first address)."""
+    stream = TileStream(space.family)
+    made = [tile for extent in extents_in_order(pool.pk, space.family) for tile in stream.add(*extent)]
+    return stream, {(length, first): tally for length, first, tally in [*made, *stream.end()]}
