@@ -33,17 +33,27 @@ CHECKS = {
         SELECT pool_id, HEX(first) FROM registry_extent
         WHERE family = 4 AND CONV(HEX(SUBSTR(first, 13)), 16, 10) MOD POW(2, 32 - length) <> 0""",
     "extents without the owner that their state wants": """
-        SELECT id FROM registry_extent WHERE
+        SELECT pool_id, HEX(first) FROM registry_extent WHERE
             (state IN (0, 6)) <> (subnet_id IS NULL AND child_id IS NULL AND reservation_id IS NULL)
             OR (state = 7) <> (child_id IS NOT NULL) OR (state = 4) <> (reservation_id IS NOT NULL)""",
     "blocks in another state than their subnet's": f"""
-        SELECT e.id FROM registry_extent e JOIN registry_subnet s ON s.id = e.subnet_id
+        SELECT e.pool_id, HEX(e.first) FROM registry_extent e JOIN registry_subnet s ON s.id = e.subnet_id
         WHERE e.state <> 3 AND e.state <> {_IN_STATE}""",
     "subnets without a block": """
         SELECT s.id FROM registry_subnet s LEFT JOIN registry_extent e ON e.subnet_id = s.id AND e.state <> 3
-        WHERE e.id IS NULL""",
+        WHERE e.pool_id IS NULL""",
+    "sums of extents that differ from a count": """
+        SELECT pool, project, region, zone, tier, family, state, length FROM (
+            SELECT e.pool_id pool, project_id project, COALESCE(region_id, 0) region, COALESCE(zone_id, 0) zone,
+                tier_id tier, family, e.state state, length, 1 n
+            FROM registry_extent e JOIN registry_subnet s ON s.id = e.subnet_id
+            UNION ALL
+            SELECT pool, project, region, zone, tier, family, state, length, -extents
+            FROM registry_subnetsum WHERE family > 0) both_sides
+        GROUP BY pool, project, region, zone, tier, family, state, length HAVING SUM(n) <> 0""",
     "free space under a keep-out": """
-        SELECT e.id FROM registry_extent e JOIN registry_keepout k ON k.realm_id = e.realm_id AND k.family = e.family
+        SELECT e.pool_id, HEX(e.first) FROM registry_extent e
+        JOIN registry_keepout k ON k.realm_id = e.realm_id AND k.family = e.family
         WHERE e.family = 4 AND e.state = 0 AND k.first <= UNHEX(LPAD(HEX(
             CONV(HEX(SUBSTR(e.first, 13)), 16, 10) + POW(2, 32 - e.length) - 1), 32, '0')) AND k.last >= e.first""",
     "address records outside their subnet": """

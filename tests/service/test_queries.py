@@ -209,7 +209,6 @@ def test_what_is_made_has_an_address(live, fresh_pool):
     "path",
     [
         "ranges?realm=fleet",
-        "idle?",
         "usage/on?on=2026-06-01",
         "usage/changes?since=2026-01-01",
         "usage/breakdown?by=zone,tier",

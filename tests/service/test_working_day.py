@@ -85,7 +85,7 @@ def test_a_network_is_set_up_used_and_taken_down(live, planner, mark):
     ):
         assert remove(ref, preview=True).preview
         remove(ref)
-    assert planner.verify()["clean"]
+    assert planner.verify()["offences"] == []
     verbs = [(entry["verb"], entry["kind"]) for entry in planner.ledger(text=realm)]
     assert verbs == [("remove", "realm"), ("add", "realm")]
 

@@ -35,7 +35,9 @@ def known(change: Change, key: Hashable, read: Callable[[], tuple[Any, int]]) ->
     """
     global _kept
     kept = _kept
-    if change.attempt == 0 and change.goes_by in (None, kept.revision) and (thing := kept.things.get(key)):
+    if change.attempt:  # something was in the way: now by what is there
+        return read()[0]
+    if change.goes_by in (None, kept.revision) and (thing := kept.things.get(key)):
         change.goes_by = kept.revision
         return thing
     thing, revision = read()

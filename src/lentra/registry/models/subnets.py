@@ -101,6 +101,7 @@ class Subnet(Record):
             models.Index(fields=["realm", "name_stem", "name_number"], name="subnet_stem"),
             models.Index(fields=["realm", "place"], name="subnet_realm_place"),
             models.Index(fields=["pool", "place"], name="subnet_pool_place"),
+            models.Index(fields=["pool", "zone", "place"], name="subnet_pool_zone_place"),
             # Each filter has an index in the order of the list, so that a page is read, not sorted.
             models.Index(fields=["project", "place"], name="subnet_project_place"),
             models.Index(fields=["region", "place"], name="subnet_region_place"),

@@ -10,7 +10,7 @@ from django.db.models import Q
 
 from lentra.addressing.prefix import parse_range, range_text
 from lentra.addressing.refusal import Refusal
-from lentra.registry.lookup.any_of import begins
+from lentra.registry.lookup.any_of import any_of, begins
 from lentra.registry.models import (
     Address,
     KeepOut,
@@ -79,10 +79,13 @@ def _records(text: str, person: Person) -> Iterator[dict[str, Any]]:
     name = name.strip().lower()
     if not name:
         return
-    # Realm by realm, since the index of names begins with it.
-    realms = list(Realm.objects.filter(name=realm) if realm else Realm.objects.all())
-    yield from _subnets("is called so", {"realm": realms, "name": name}) if realms else ()
-    records = Address.objects.filter(begins("name", name), realm__in=realms).select_related("realm", "subnet")
+    realms = list(Realm.objects.filter(name=realm)) if realm else []
+    if realm and not realms:
+        return
+    of = {"realm": realms} if realms else {}
+    yield from _subnets("is called so", {**of, "name": name}, "name")
+    records = Address.objects.filter(begins("name", name)).prefetch_related("realm", "subnet")
+    records = records.filter(**any_of("realm", realms)) if realms else records
     yield from (_told(record, "is called so") for record in records.order_by("name")[:EACH])
     for kind in _NAMED:
         rows = kind._default_manager.filter(name__contains=name).order_by("name")
@@ -91,8 +94,8 @@ def _records(text: str, person: Person) -> Iterator[dict[str, Any]]:
     yield from (_told(keep_out, "speaks of it") for keep_out in found.order_by("pk")[:EACH])
 
 
-def _subnets(why: str, values: dict[str, Any]) -> Iterator[dict[str, Any]]:
-    yield from (_told(subnet, why) for subnet in subnets_matching(values).order_by("realm_id", "name")[:EACH])
+def _subnets(why: str, values: dict[str, Any], order: str = "place") -> Iterator[dict[str, Any]]:
+    yield from (_told(subnet, why) for subnet in subnets_matching(values).order_by(order, "pk")[:EACH])
 
 
 def _by_number(number: int, person: Person) -> Iterator[dict[str, Any]]:
