@@ -71,7 +71,8 @@ export async function call<Data>(
   const text = await response.text().catch(() => "");
   let data: unknown;
   try {
-    data = text ? JSON.parse(text) : undefined;
+    if (response.headers.get("Content-Type")?.startsWith("application/jsonl")) data = text.split("\n").filter(Boolean).map((line) => JSON.parse(line));
+    else data = text ? JSON.parse(text) : undefined;
   } catch {
     throw problemOf(undefined, response.status, request); // a proxy's page, say
   }

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { call, type Told } from "../api/client";
 
 export type Found = Told<"Search">;
@@ -10,6 +10,17 @@ export function useFound(text: string) {
   return useQuery({
     queryKey: ["search", text],
     enabled: text !== "",
+    queryFn: ({ signal }) => call<Found>("GET", "search", { query: { text }, signal }),
+  });
+}
+
+/** What is found while one types, from the second letter on; what was found before stays until there is something new. */
+export function useAnswers(text: string) {
+  return useQuery({
+    queryKey: ["search", text],
+    enabled: text.length > 1,
+    placeholderData: keepPreviousData,
+    staleTime: 5000,
     queryFn: ({ signal }) => call<Found>("GET", "search", { query: { text }, signal }),
   });
 }

@@ -1,4 +1,5 @@
 import { act, cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { MemoryRouter, useLocation } from "react-router";
 import { afterEach, expect, test, vi } from "vitest";
 import { copyText } from "../parts/copy";
@@ -11,20 +12,30 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
+const calls: string[] = [];
+
 function Where() {
   const { pathname, search } = useLocation();
   return <output>{pathname + search}</output>;
 }
 
 function frame() {
+  vi.stubGlobal("fetch", async (asked: URL) => {
+    calls.push(new URL(asked).searchParams.get("text") ?? "");
+    return new Response(JSON.stringify({ range: null, places: [], records: [{ kind: "pool", id: 7, name: "quay-cameras", realm: null, about: "cameras", why: "is called so" }] }), {
+      headers: { "Content-Type": "application/json" },
+    });
+  });
   render(
-    <MemoryRouter>
-      <SearchField />
-      <textarea aria-label="Notes" />
-      <Where />
-    </MemoryRouter>,
+    <QueryClientProvider client={new QueryClient()}>
+      <MemoryRouter>
+        <SearchField />
+        <textarea aria-label="Notes" />
+        <Where />
+      </MemoryRouter>
+    </QueryClientProvider>,
   );
-  return screen.getByRole<HTMLInputElement>("textbox", { name: "Find anything" });
+  return screen.getByRole<HTMLInputElement>("combobox", { name: "Find anything" });
 }
 
 test("the key / goes to the search, but not out of a text that one writes", () => {
@@ -35,6 +46,20 @@ test("the key / goes to the search, but not out of a text that one writes", () =
   expect(document.activeElement).not.toBe(field);
   fireEvent.keyDown(document.body, { key: "/" });
   expect(document.activeElement).toBe(field);
+});
+
+test("answers come while one types, and lead to their page", async () => {
+  calls.length = 0;
+  const field = frame();
+  field.focus();
+  fireEvent.change(field, { target: { value: "q" } });
+  fireEvent.change(field, { target: { value: "qu" } });
+  const answer = await screen.findByRole("option", { name: /quay-cameras/ });
+  expect(calls).toEqual(["qu"]);
+  expect(answer.textContent).toContain("pool: cameras");
+  fireEvent.keyDown(field, { key: "ArrowDown" });
+  fireEvent.keyDown(field, { key: "Enter" });
+  expect(screen.getByRole("status").textContent).toBe("/pools/7");
 });
 
 test("what is sought is a page of its own, once", () => {

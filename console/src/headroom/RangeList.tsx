@@ -5,23 +5,27 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { Listed } from "../parts/Answers";
+import { useMutation } from "@tanstack/react-query";
+import { call } from "../api/client";
+import { Listed, ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { copyText } from "../parts/copy";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
 import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
-import { grouped } from "../parts/text";
-import { useRanges } from "./queries";
+import { useRanges, type ListedRange } from "./queries";
 import { Scope, commandOf } from "./Scope";
-
-const SHOWN = 1000;
 
 export function RangeList() {
   const { filters, set } = useFilters();
   const ranges = useRanges(filters);
-  const lines = (ranges.data ?? []).map((row) => ({ added: "+ ", gone: "- " })[row.mark] ?? "").map((mark, n) => mark + ranges.data![n]!.prefix);
+  const lines = useMutation({
+    mutationFn: async () => {
+      const rows = await call<ListedRange[]>("GET", "ranges/lines", { query: filters });
+      await copyText(rows.map((row) => ({ added: "+ ", gone: "- " })[row.mark] ?? "").map((mark, n) => mark + rows[n]!.prefix).join("\n"));
+    },
+  });
   return (
     <>
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
@@ -31,16 +35,16 @@ export function RangeList() {
           <MenuItem value="true">fewest prefixes</MenuItem>
         </TextField>
         <TextFilter label="Changes since" type="date" value={filters["since"] ?? ""} onChange={(value) => set("since", value)} />
-        <Button disabled={lines.length === 0} onClick={() => void copyText(lines.join("\n"))}>
-          Copy as text
+        <Button disabled={!ranges.data?.results.length || lines.isPending} onClick={() => lines.mutate()}>
+          Copy all as text
         </Button>
       </Stack>
       <Card>
-        <Listed query={ranges} rows={(rows) => rows} empty="No range matches.">
+        <Listed query={ranges} rows={(page) => page.results} empty="No range matches.">
           {(rows) => (
             <RecordTable
               label="Ranges"
-              rows={rows.slice(0, SHOWN).map((row) => ({ ...row, id: `${row.prefix}${row.mark}` }))}
+              rows={rows.map((row) => ({ ...row, id: `${row.prefix}${row.mark}` }))}
               columns={[
                 { head: "Prefix", cell: (row) => <Mono>{row.prefix}</Mono> },
                 { head: "Realm", cell: (row) => row.realm },
@@ -54,7 +58,8 @@ export function RangeList() {
           )}
         </Listed>
       </Card>
-      {(ranges.data?.length ?? 0) > SHOWN && <Typography color="text.secondary">and {grouped(ranges.data!.length - SHOWN)} more</Typography>}
+      <ProblemAlert error={lines.error} />
+      {ranges.data?.next && <Typography color="text.secondary">These are the first; all of them are copied, and told by the command.</Typography>}
       <CommandLine text={commandOf("lentra ranges", filters).replace("--aggregated true", "--aggregated")} />
     </>
   );

@@ -1,4 +1,5 @@
 // Choosing a part of the registry, and the command for what is chosen.
+import { shellWord } from "../parts/text";
 import { RefSelect } from "../parts/RefSelect";
 import { useFilters } from "../parts/useFilters";
 
@@ -18,5 +19,5 @@ export function Scope({ names }: { names: string[] }) {
 
 /** A command with the filters as its options. */
 export function commandOf(word: string, filters: Record<string, string>): string {
-  return [word, ...Object.entries(filters).filter(([name]) => !["cursor", "by"].includes(name)).map(([name, value]) => `--${name} ${value}`)].join(" ");
+  return [word, ...Object.entries(filters).filter(([name]) => !["cursor", "by"].includes(name)).map(([name, value]) => `--${name} ${shellWord(value)}`)].join(" ");
 }

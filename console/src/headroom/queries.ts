@@ -33,7 +33,7 @@ export function useBreakdown(filters: Query) {
 }
 
 export function useIdle(filters: Query) {
-  return useQuery({ queryKey: ["idle", filters], queryFn: () => everyRow<Idle>("idle", filters) });
+  return useQuery({ queryKey: ["idle", filters], placeholderData: keepPreviousData, queryFn: () => call<Page<Idle>>("GET", "idle", { query: { limit: 100, ...filters } }) });
 }
 
 export function useChanges(filters: Query) {
@@ -57,7 +57,7 @@ export function useRanges(filters: Query) {
   return useQuery({
     queryKey: ["ranges", filters],
     placeholderData: keepPreviousData,
-    queryFn: () => everyRow<ListedRange>("ranges", filters),
+    queryFn: ({ signal }) => call<Page<ListedRange>>("GET", "ranges", { query: { limit: 1000, ...filters }, signal }),
   });
 }
 

@@ -83,8 +83,11 @@ export function ProblemAlert({ error, onRetry, onTake }: { error: unknown; onRet
   );
 }
 
+/** What was asked for in one page or in many. */
+type Asked<Data> = Pick<UseQueryResult<Data>, "isPending" | "error" | "data"> & { refetch: () => unknown };
+
 /** One thing that was asked for: loading, refused, or there. */
-export function Shown<Data>({ query, what, children }: { query: UseQueryResult<Data>; what: string; children: (data: Data) => ReactNode }) {
+export function Shown<Data>({ query, what, children }: { query: Asked<Data>; what: string; children: (data: Data) => ReactNode }) {
   if (query.isPending) return <Loading what={what} />;
   if (query.error && query.data === undefined) return <ProblemAlert error={query.error} onRetry={() => query.refetch()} />;
   return children(query.data as Data);
@@ -97,7 +100,7 @@ export function Listed<Data, Row>({
   empty,
   children,
 }: {
-  query: UseQueryResult<Data>;
+  query: Asked<Data>;
   rows: (data: Data) => Row[];
   empty: ReactNode;
   children: (rows: Row[]) => ReactNode;

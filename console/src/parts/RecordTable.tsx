@@ -23,6 +23,14 @@ export interface Picking<Row> {
   nameOf: (row: Row) => string;
 }
 
+/** Which rows are drawn, where there are very many: their places, the space that stands for those above and below. */
+export interface Drawn {
+  items: number[];
+  above: number;
+  below: number;
+  measure: (row: HTMLTableRowElement | null) => void;
+}
+
 /** A plain table of records. */
 export function RecordTable<Row extends { id?: number | string }>({
   label,
@@ -30,8 +38,10 @@ export function RecordTable<Row extends { id?: number | string }>({
   columns,
   isMarked,
   picking,
+  drawn,
 }: {
   label: string;
+  drawn?: Drawn;
   rows: Row[];
   columns: Column<Row>[];
   isMarked?: (row: Row) => boolean;
@@ -39,15 +49,15 @@ export function RecordTable<Row extends { id?: number | string }>({
 }) {
   const isPicked = (row: Row) => !!picking?.picked.some((one) => one.id === row.id);
   return (
-    <TableContainer tabIndex={0} role="region" aria-label={label}>
-      <Table size="small" aria-label={label}>
+    <TableContainer {...(drawn ? { sx: { overflow: "visible" } } : { tabIndex: 0, role: "region", "aria-label": label })}>
+      <Table size="small" aria-label={label} stickyHeader={!!drawn} {...(drawn ? { "aria-rowcount": rows.length + 1 } : {})}>
         <TableHead>
           <TableRow>
             {picking && (
               <TableCell padding="checkbox">
                 <input
                   type="checkbox"
-                  aria-label="Pick all on this page"
+                  aria-label={drawn ? "Pick all that are loaded" : "Pick all on this page"}
                   checked={rows.length > 0 && rows.every(isPicked)}
                   ref={(box) => void (box && (box.indeterminate = rows.some(isPicked) && !rows.every(isPicked)))}
                   onChange={(event) => picking.onPick(event.target.checked ? rows : [])}
@@ -63,8 +73,9 @@ export function RecordTable<Row extends { id?: number | string }>({
           </TableRow>
         </TableHead>
         <TableBody>
-          {rows.map((row, n) => (
-            <TableRow key={row.id ?? n} hover selected={isMarked?.(row) || isPicked(row)}>
+          {drawn && drawn.above > 0 && <tr aria-hidden style={{ height: drawn.above }} />}
+          {(drawn ? drawn.items.filter((n) => n < rows.length).map((n) => [rows[n]!, n] as const) : rows.map((row, n) => [row, n] as const)).map(([row, n]) => (
+            <TableRow key={row.id ?? n} hover selected={isMarked?.(row) || isPicked(row)} {...(drawn ? { ref: drawn.measure, "data-index": n, "aria-rowindex": n + 2 } : {})}>
               {picking && (
                 <TableCell padding="checkbox">
                   <input
@@ -83,6 +94,7 @@ export function RecordTable<Row extends { id?: number | string }>({
               ))}
             </TableRow>
           ))}
+          {drawn && drawn.below > 0 && <tr aria-hidden style={{ height: drawn.below }} />}
         </TableBody>
       </Table>
     </TableContainer>

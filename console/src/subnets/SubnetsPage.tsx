@@ -7,14 +7,14 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { Link as RouterLink } from "react-router";
-import { Listed } from "../parts/Answers";
+import { Listed, Loading } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
-import { PageTurner } from "../parts/PageTurner";
 import { Download } from "../parts/Download";
-import { RecordTable, type Column } from "../parts/RecordTable";
+import type { Column } from "../parts/RecordTable";
+import { ScrolledTable } from "../parts/ScrolledTable";
 import { RefSelect } from "../parts/RefSelect";
 import { StateChip } from "../parts/states";
 import { shellWord, shortTime, tagText } from "../parts/text";
@@ -25,7 +25,7 @@ import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
 import { cellText } from "../setup/cells";
 import { Bulk, type BulkAct } from "./Bulk";
-import { useSubnets, type Subnet } from "./queries";
+import { useManySubnets, type Subnet } from "./queries";
 
 const PLACES = [
   ["realm", "realms"],
@@ -61,7 +61,10 @@ const RARE = ["Realm", "Labels", "Usable", "Plan", "Handed out"];
 export function SubnetsPage() {
   useTitle("Subnets");
   const { filters, set, clear } = useFilters();
-  const subnets = useSubnets({ limit: "100", ...filters });
+  const { cursor: _, ...wanted } = filters;
+  const subnets = useManySubnets(wanted);
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = subnets;
+  const more = useCallback(() => void (hasNextPage && !isFetchingNextPage && fetchNextPage()), [hasNextPage, isFetchingNextPage, fetchNextPage]);
   const [columns, chooseColumns] = useColumns("subnets", COLUMNS, RARE);
   const [picked, setPicked] = useState<Subnet[]>([]);
   const [act, setAct] = useState<BulkAct>();
@@ -113,17 +116,18 @@ export function SubnetsPage() {
           {chooseColumns}
           <Download name="subnets" address="subnets" query={filters} />
         </Stack>
-        <Listed query={subnets} rows={(page) => page.results} empty="No subnet matches these filters.">
+        <Listed query={subnets} rows={(data) => data.pages.flatMap((page) => page.results)} empty="No subnet matches these filters.">
           {(rows) => (
-            <RecordTable
+            <ScrolledTable
               label="Subnets"
               rows={rows}
               columns={columns}
               picking={mayChange ? { picked, onPick: setPicked, nameOf: (row) => row.name } : undefined}
+              onNearEnd={more}
             />
           )}
         </Listed>
-        <PageTurner page={subnets.data} onTurn={(cursor) => set("cursor", cursor)} />
+        {isFetchingNextPage && <Loading what="more of them" />}
       </Card>
       {act && <Bulk act={act} subnets={picked} onClose={() => (setAct(undefined), setPicked([]))} />}
       <CommandLine text={["lentra list", ...given.map(([name, value]) => `--${name} ${shellWord(value)}`)].join(" ")} />

@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { call, change, everyRow, type Answer, type How, type Page, type Told } from "../api/client";
 
 export type Subnet = Told<"Subnet">;
@@ -11,6 +11,17 @@ export function useSubnets(filters: Record<string, string>) {
   return useQuery({
     queryKey: ["subnets", filters],
     queryFn: () => call<Page<Subnet>>("GET", "subnets", { query: filters }),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** All subnets that match, page after page as one scrolls. */
+export function useManySubnets(filters: Record<string, string>) {
+  return useInfiniteQuery({
+    queryKey: ["subnets", "many", filters],
+    queryFn: ({ pageParam, signal }) => call<Page<Subnet>>("GET", "subnets", { query: { ...filters, limit: 100, ...(pageParam ? { cursor: pageParam } : {}) }, signal }),
+    initialPageParam: "",
+    getNextPageParam: (page) => (page.next ? new URL(page.next).searchParams.get("cursor") : null),
     placeholderData: keepPreviousData,
   });
 }

@@ -18,6 +18,7 @@ from django.http import StreamingHttpResponse
 from rest_framework import serializers
 from rest_framework.exceptions import ValidationError
 from rest_framework.pagination import Cursor, CursorPagination
+from rest_framework.renderers import JSONRenderer
 from rest_framework.response import Response
 from rest_framework.utils.urls import replace_query_param
 
@@ -78,6 +79,12 @@ def page_of(request: Any, rows: Sequence[Any], shown: Callable[[Any], Any] = lam
     limit, given = request.asked["limit"], request.asked.get("cursor")
     start = _position(request, given) if given else 0
     return _turned(request, start, list(rows[start : start + limit + 1]), shown)
+
+
+class LinesRenderer(JSONRenderer):
+    """For whoever says that lines of JSON are taken (refusals are told as ever)."""
+
+    media_type = LINES
 
 
 def lines_of(rows: Iterable[Any]) -> StreamingHttpResponse:

@@ -7,12 +7,13 @@ from typing import Any
 
 from django.http import StreamingHttpResponse
 from rest_framework.generics import GenericAPIView
+from rest_framework.renderers import JSONRenderer
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from lentra.api.calls import asked, call
-from lentra.api.pages import LINES, lines_of, page_from, page_of, page_read, paged
+from lentra.api.pages import LINES, LinesRenderer, lines_of, page_from, page_of, page_read, paged
 from lentra.api.reading import find_at_address, records_meant
 from lentra.api.serializers.headroom import (
     BreakdownQuerySerializer,
@@ -176,6 +177,8 @@ class RangesView(APIView):
 
 
 class RangeLinesView(APIView):
+    renderer_classes = [JSONRenderer, LinesRenderer]
+
     @call(
         "The same lists whole, a line of JSON for each range",
         query=RangeLinesQuerySerializer,
