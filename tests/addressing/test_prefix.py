@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from lentra.addressing.prefix import (
     Prefix,
     aggregate,
+    aggregate_in_order,
     containing,
     nearest_inside,
     parse_prefix,
@@ -111,6 +112,15 @@ def test_a_range_becomes_the_fewest_prefixes(first, extra):
 def test_aggregation_covers_the_same_with_the_fewest(given_prefixes):
     expected = ipaddress.collapse_addresses(ipaddress.ip_network(str(p)) for p in given_prefixes)
     assert [str(p) for p in aggregate(given_prefixes)] == [str(n) for n in expected]
+
+
+@given(st.lists(st.tuples(prefixes(shortest=20), st.sampled_from(["", "added"])), max_size=30))
+def test_aggregation_one_after_the_other_keeps_the_marks_of_what_it_joins(marked):
+    marked.sort()
+    told = list(aggregate_in_order(iter(marked)))
+    assert [whole for whole, _ in told] == aggregate([prefix for prefix, _ in marked])
+    for whole, mark in told:
+        assert mark == max(its for prefix, its in marked if whole.contains(prefix))
 
 
 @given(prefixes(shortest=4).filter(lambda p: p.length < p.bits), st.data())

@@ -12,6 +12,7 @@ from lentra.addressing.refusal import Refusal
 from lentra.addressing.tiles import (
     Sums,
     TileChanges,
+    TileStream,
     cells_of,
     has_tiles,
     outside,
@@ -120,3 +121,18 @@ def test_what_is_outside_of_all_ranges():
     assert outside(P("10.40.0.0/14"), [P("10.40.0.0/16"), P("10.42.0.0/15")]) == [P("10.41.0.0/16")]
     assert outside(P("10.40.0.0/16"), [P("10.0.0.0/8")]) == []
     assert outside(P("10.40.0.0/16"), []) == [P("10.40.0.0/16")]
+
+
+@given(histories())
+def test_tiles_counted_in_one_pass_are_those_that_changes_kept(store):
+    stream = TileStream(4)
+    told = [tile for e in sorted(store) for tile in stream.add(e.prefix.first, e.prefix.length, int(e.state))]
+    told += stream.end()
+    counted = {Prefix(4, first, length): tally for length, first, tally in told}
+    kept = {tile: sums for tile, sums in store.tiles.items() if sums.extents}
+    assert len(counted) == len(told)
+    assert counted == {
+        tile: (sums.extents, *(sums.addresses.get(state, 0) for state in State)) for tile, sums in kept.items()
+    }
+    assert sum(stream.counted[1:]) == 1 << 16
+    assert stream.free_counts == {n: c for n, c in store.free_counts().items() if c}

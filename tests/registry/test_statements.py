@@ -179,3 +179,55 @@ def test_what_cools_in_a_full_pool_is_told_without_reading_the_rest(world):
     count = rows_read(lambda: told.append(exhausted_in(Space.objects.get(pool=pool), pool, 30, [])))
     assert [row["owner"] for row in told[0].conflicts] == [first.name]
     assert count < 60
+
+
+def test_no_question_reads_more_for_blocks_that_it_does_not_tell_of(world):
+    from lentra.registry.lookup.by_text import entries_named
+    from lentra.registry.models import LedgerEntry, Subnet
+    from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+    from lentra.registry.reports.breakdown import breakdown
+    from lentra.registry.reports.holdings import totals
+    from lentra.registry.reports.idle import Scope, idle_things
+    from lentra.registry.reports.listing import subnets_matching
+    from lentra.registry.reports.project_grid import project_grid
+    from lentra.registry.reports.ranges import ranges_of
+
+    pool, other = world.pool("10.50.0.0/22", name="quiet"), world.pool("10.51.0.0/18", name="busy")
+    mark = uuid.uuid4().hex[:10]
+    (known,) = world.ask(pool, length=26, labels={"rota": mark}, notes=f"lamp {mark}", name=f"lamp-{mark}-east")
+    world.later(days=40)
+
+    def listed(**values):
+        return [s.name for s in subnets_matching(values).order_by("place")[:20]]
+
+    asked = {
+        "label": lambda: listed(label=f"rota={mark}"),
+        "words": lambda: listed(text=f"lamp {mark}"),
+        "part of a name": lambda: listed(text=f"{mark}-ea"),
+        "beginning": lambda: listed(name=f"lamp-{mark}"),
+        "pool and zone": lambda: listed(pool=[pool], zone=[world.zone]),
+        "unused": lambda: [row["what"] for _, row in idle_things(Scope(world.clock.now(), world.realm), count=5)],
+        "breakdown": lambda: breakdown(["project", "zone"], realm=world.realm),
+        "totals": lambda: totals(world.project, world.clock.now()),
+        "grid": lambda: project_grid(world.project),
+        "ledger": lambda: list(LedgerEntry.objects.filter(entries_named(f"lamp-{mark}")).order_by("-number")[:9]),
+        "ranges": lambda: list(ranges_of(4, most=20, pool=[pool])),
+    }
+    few = {name: rows_read(question) for name, question in asked.items()}
+    for _ in range(6):
+        world.ask(other, length=30, count=250)
+    with connection.cursor() as cursor:
+        cursor.execute("ANALYZE TABLE registry_subnet")  # as the database does by itself, in time
+    many = {name: rows_read(question) for name, question in asked.items()}
+    grown = {name: (few[name], many[name]) for name in asked if many[name] > 1.5 * few[name] + 130}
+    assert not grown, grown
+    for name in ("label", "words", "part of a name", "beginning", "pool and zone"):
+        assert asked[name]() == [known.name], name
+    cell = asked["grid"]()["cells"][0]
+    assert (cell["count"], len(cell["subnets"])) == (1501, 8)
+    assert asked["breakdown"]()[0]["subnets"] == asked["totals"]()["subnets"]["active"] == 1501
+    # What it was found by, it is no longer found by.
+    world.do(edit_subnet, known.pk, {"labels": {}, "notes": "", "name": f"buoy-{mark}"})
+    assert [asked[name]() for name in ("label", "words", "beginning")] == [[], [], []]
+    assert listed(text=f"y-{mark}") == [f"buoy-{mark}"]
+    assert Subnet.objects.get(pk=known.pk).counted == known.counted

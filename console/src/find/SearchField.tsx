@@ -64,7 +64,7 @@ export function SearchField() {
             </span>
           </li>
         )}
-        slotProps={{ popper: { style: { width: 340 }, placement: "bottom-start" }, listbox: { "aria-label": "Answers" } }}
+        slotProps={{ popper: { style: { width: 340 }, placement: "bottom-start" }, listbox: { "aria-label": "Answers" }, paper: { variant: "outlined", elevation: 0 } }}
         renderInput={(params) => (
           <InputBase
             ref={params.slotProps.input.ref}
