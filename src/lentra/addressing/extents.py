@@ -7,11 +7,13 @@ block goes are in `placement`.
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right, insort
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import Protocol
+
+from sortedcontainers import SortedList
 
 from lentra.addressing.prefix import BITS, Prefix, aggregate, prefixes_of_range, without
 from lentra.addressing.refusal import KeptOut, OutsideParent, Overlaps
@@ -161,14 +163,17 @@ def give_back(store: ExtentStore, extents: Iterable[Extent]) -> list[Prefix]:
 def _joined(store: ExtentStore, whole: Prefix, shortest: int) -> Prefix:
     """Join a free extent with its free buddies, up to a prefix of length `shortest`."""
     # Every buddy that could join on the way up is known beforehand: one look for all of them.
-    buddies = [whole.enclosing(length).buddy() for length in range(whole.length, shortest, -1)]
-    found = store.free_starting_at([buddy.first for buddy in buddies]) if buddies else {}
+    bits = BITS[whole.family]
+    lengths = range(whole.length, shortest, -1)
+    buddies = [(whole.first >> (bits - length) ^ 1) << (bits - length) for length in lengths]
+    found = store.free_starting_at(buddies) if buddies else {}
     taken = [Extent(whole)]
-    for buddy in buddies:
-        if found.get(buddy.first) != buddy:
+    for length, first in zip(lengths, buddies, strict=True):
+        buddy = found.get(first)
+        if buddy is None or buddy.length != length:
             break
         taken.append(Extent(buddy))
-        whole = buddy.enclosing(buddy.length - 1)
+        whole = buddy.enclosing(length - 1)
     if len(taken) > 1:
         store.replace(taken, [Extent(whole)])
     return whole
@@ -186,8 +191,8 @@ class MemoryExtents:
         self.family = family
         self._ranges = sorted(ranges)
         self._by_first: dict[int, Extent] = {}
-        self._firsts: list[int] = []
-        self._free: dict[int, list[int]] = {}
+        self._firsts = SortedList()
+        self._free: dict[int, SortedList] = {}
         for prefix in self._ranges:
             self._add(Extent(prefix))
 
@@ -200,8 +205,8 @@ class MemoryExtents:
     def lowest_free(self, lengths: Sequence[int], start: int = 0) -> list[Prefix]:
         found = []
         for length in lengths:
-            firsts = self._free.get(length, [])
-            at = bisect_left(firsts, start) if start else 0
+            firsts = self._free.get(length, ())
+            at = firsts.bisect_left(start) if start and firsts else 0
             if at < len(firsts):
                 found.append(Prefix(self.family, firsts[at], length))
         return found
@@ -209,22 +214,22 @@ class MemoryExtents:
     def highest_free(self, lengths: Sequence[int], end: int) -> list[Prefix]:
         found = []
         for length in lengths:
-            firsts = self._free.get(length, [])
-            at = bisect_left(firsts, end)
+            firsts = self._free.get(length, ())
+            at = firsts.bisect_left(end) if firsts else 0
             if at:
                 found.append(Prefix(self.family, firsts[at - 1], length))
         return found
 
     def at(self, address: int) -> Extent | None:
-        n = bisect_right(self._firsts, address)
+        n = self._firsts.bisect_right(address)
         if not n:
             return None
         extent = self._by_first[self._firsts[n - 1]]
         return extent if address <= extent.prefix.last else None
 
     def overlapping(self, first: int, last: int) -> list[Extent]:
-        start = max(0, bisect_right(self._firsts, first) - 1)
-        end = bisect_right(self._firsts, last)
+        start = max(0, self._firsts.bisect_right(first) - 1)
+        end = self._firsts.bisect_right(last)
         candidates = (self._by_first[f] for f in self._firsts[start:end])
         return [extent for extent in candidates if extent.prefix.last >= first]
 
@@ -246,13 +251,12 @@ class MemoryExtents:
     def _add(self, extent: Extent) -> None:
         first = extent.prefix.first
         self._by_first[first] = extent
-        insort(self._firsts, first)
+        self._firsts.add(first)
         if extent.state is State.FREE:
-            insort(self._free.setdefault(extent.prefix.length, []), first)
+            self._free.setdefault(extent.prefix.length, SortedList()).add(first)
 
     def _remove(self, first: int) -> None:
         extent = self._by_first.pop(first)
-        del self._firsts[bisect_left(self._firsts, first)]
+        self._firsts.remove(first)
         if extent.state is State.FREE:
-            firsts = self._free[extent.prefix.length]
-            del firsts[bisect_left(firsts, first)]
+            self._free[extent.prefix.length].remove(first)

@@ -7,7 +7,8 @@ every earlier week, and the half-width at a horizon is what that share of the pa
 
 from __future__ import annotations
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right, insort
+from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -224,15 +225,41 @@ def _weekly(samples: Sequence[Sample]) -> list[Sample]:
 
 def _trend(weeks: Sequence[Sample], last: int, window_days: int) -> tuple[float, float]:
     """Slope a day and level on the last day, of the weeks up to `last` inside the window."""
-    end = weeks[last].day
-    inside = [week for week in weeks[: last + 1] if end - week.day <= window_days]
-    slopes = [
-        (b.used - a.used) / (b.day - a.day) for n, a in enumerate(inside) for b in inside[n + 1 :] if b.day > a.day
-    ]
-    slope = median(slopes) if slopes else 0.0
-    # The level is that of the last weeks, carried along the slope: an old step does not pull it down.
-    recent = inside[-3:]
-    return slope, median(week.used + slope * (end - week.day) for week in recent)
+    window = _Window(window_days)
+    for week in weeks[: last + 1]:
+        if weeks[last].day - week.day <= window_days:
+            window.add(week)
+    return window.trend()
+
+
+class _Window:
+    """The weeks of a window that moves on, and the slopes between any two of them (Theil 1950, Sen 1968), in order."""
+
+    def __init__(self, days: int) -> None:
+        self._days = days
+        self._weeks: deque[Sample] = deque()
+        self._slopes: list[float] = []
+
+    def add(self, week: Sample) -> None:
+        """The next week; those that are too old by then go."""
+        while self._weeks and week.day - self._weeks[0].day > self._days:
+            old = self._weeks.popleft()
+            for later in self._weeks:
+                if later.day > old.day:
+                    del self._slopes[bisect_left(self._slopes, (later.used - old.used) / (later.day - old.day))]
+        for before in self._weeks:
+            if week.day > before.day:
+                insort(self._slopes, (week.used - before.used) / (week.day - before.day))
+        self._weeks.append(week)
+
+    def trend(self) -> tuple[float, float]:
+        """Slope a day, and level on the last day."""
+        count, end = len(self._slopes), self._weeks[-1].day
+        middle = self._slopes[(count - 1) // 2 : count // 2 + 1]
+        slope = sum(middle) / len(middle) if middle else 0.0
+        # The level is that of the last weeks, carried along the slope: an old step does not pull it down.
+        recent = list(self._weeks)[-3:]
+        return slope, median(week.used + slope * (end - week.day) for week in recent)
 
 
 def _widths(weeks: Sequence[Sample], window_days: int, confidence: float) -> tuple[tuple[int, float], ...]:
@@ -240,8 +267,12 @@ def _widths(weeks: Sequence[Sample], window_days: int, confidence: float) -> tup
     errors: dict[int, list[float]] = {horizon: [] for horizon in _HORIZONS}
     # Forecasts from a short past are worse than today's: they count only while there is no better measure.
     start = max(LEAST_WEEKS - 1, min(window_days // 14, len(weeks) // 3))
-    for origin in range(start, len(weeks) - 1):
-        slope, level = _trend(weeks, origin, window_days)
+    window = _Window(window_days)
+    for origin in range(len(weeks) - 1):
+        window.add(weeks[origin])
+        if origin < start:
+            continue
+        slope, level = window.trend()
         for horizon in _HORIZONS:
             if origin + horizon < len(weeks):
                 later = weeks[origin + horizon]

@@ -84,6 +84,8 @@ class Layout:
 
 def with_room(key: str, footprint: Prefix, length: int) -> Laid:
     """A block of `length` at the start of its footprint; the rest is its room."""
+    if footprint.length == length:
+        return Laid(key, footprint, [])
     block = Prefix(footprint.family, footprint.first, length)
     return Laid(key, block, prefixes_of_range(block.family, block.last + 1, footprint.last))
 

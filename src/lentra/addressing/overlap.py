@@ -48,19 +48,24 @@ def clashes(left: Iterable[Range[Owner]], right: Iterable[Range[Owner]]) -> Iter
 
     Ranges of one side may overlap each other. Cost: a sort, and one step per range and clash.
     """
-    events = sorted(
-        [(r.family, r.first, 0, n, r) for n, r in enumerate(left)]
-        + [(r.family, r.first, 1, n, r) for n, r in enumerate(right)],
-        key=lambda event: event[:4],
-    )
-    waiting: tuple[list[tuple[int, int, int, Range[Owner]]], list[tuple[int, int, int, Range[Owner]]]]
-    waiting = ([], [])
-    for n, (family, first, side, _, current) in enumerate(events):
+    ranges = list(left)
+    middle = len(ranges)
+    ranges += right
+    # By family, first address, side, and the place in the list: as one number each, which sorts fastest.
+    keys = [(r.family << 128 | r.first) << 1 | (n >= middle) for n, r in enumerate(ranges)]
+    waiting: tuple[list[tuple[int, int, Range[Owner]]], list[tuple[int, int, Range[Owner]]]] = ([], [])
+    in_family = 0
+    for n in sorted(range(len(ranges)), key=keys.__getitem__):
+        current = ranges[n]
+        first, last, side = current.first, current.last, int(n >= middle)
+        if current.family != in_family:
+            in_family = current.family
+            waiting = ([], [])
         for heap in waiting:
-            while heap and (heap[0][0] < family or (heap[0][0] == family and heap[0][1] < first)):
+            while heap and heap[0][0] < first:
                 heappop(heap)
-        for _, last, _, other in waiting[1 - side]:
+        for other_last, _, other in waiting[1 - side]:
             a, b = (current, other) if side == 0 else (other, current)
-            shared = min(last, current.last) - first + 1
+            shared = (other_last if other_last < last else last) - first + 1
             yield Clash(a, b, shared, relation(a.first, a.last, b.first, b.last))
-        heappush(waiting[side], (family, current.last, n, current))
+        heappush(waiting[side], (last, n, current))

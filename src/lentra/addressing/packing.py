@@ -8,6 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from heapq import heappop, heappush
+from itertools import groupby
+from operator import itemgetter
 from typing import TypeVar
 
 from lentra.addressing.prefix import BITS, Prefix, aggregate, prefixes_of_range
@@ -136,22 +139,52 @@ def pack(block: Prefix, needs: Sequence[tuple[str, int]], free: Sequence[Prefix]
             raise Refusal(
                 f"{key}: /{length} is no IPv{block.family} prefix length", field="needs", received=length
             )
-    gaps = [block] if free is None else list(free)
+    gaps = _Gaps(block.family, [block] if free is None else free)
     placed: list[Packed] = []
     unplaced: list[tuple[str, int]] = []
-    for key, length in sorted(needs, key=lambda need: need[1]):
-        gap = max(
-            (gap for gap in gaps if gap.length <= length), key=lambda gap: (gap.length, -gap.first), default=None
-        )
-        if gap is None:
-            unplaced.append((key, length))
-            continue
-        placed.append(Packed(key, Prefix(block.family, gap.first, length)))
-        gaps.remove(gap)
-        gaps = sorted([*gaps, *prefixes_of_range(block.family, gap.first + (1 << (bits - length)), gap.last)])
+    for length, same in groupby(sorted(needs, key=itemgetter(1)), key=itemgetter(1)):
+        rest = list(same)
+        while rest and (found := gaps.snuggest(length)):
+            # What is left of a gap is longer than all other gaps that fit: the next ones go right behind.
+            first, last = found
+            size = 1 << (bits - length)
+            fitting = min(len(rest), (last + 1 - first) // size)
+            placed += [
+                Packed(key, Prefix(block.family, first + n * size, length))
+                for n, (key, _) in enumerate(rest[:fitting])
+            ]
+            rest = rest[fitting:]
+            gaps.add(prefixes_of_range(block.family, first + fitting * size, last))
+        unplaced += rest
     if unplaced:
         raise _does_not_fit(block, needs, unplaced, sum(gap.size for gap in ([block] if free is None else free)))
-    return Packing(placed, aggregate(gaps))
+    return Packing(placed, aggregate(gaps.left()))
+
+
+class _Gaps:
+    """Free prefixes by length, the lowest of each at hand."""
+
+    def __init__(self, family: int, free: Iterable[Prefix]) -> None:
+        self._family = family
+        self._firsts: dict[int, list[int]] = {}
+        self.add(free)
+
+    def add(self, free: Iterable[Prefix]) -> None:
+        """More of them."""
+        for prefix in free:
+            heappush(self._firsts.setdefault(prefix.length, []), prefix.first)
+
+    def snuggest(self, length: int) -> tuple[int, int] | None:
+        """Take the lowest of the longest that hold a block of a length: its first and last address."""
+        best = max((n for n, firsts in self._firsts.items() if firsts and n <= length), default=None)
+        if best is None:
+            return None
+        first = heappop(self._firsts[best])
+        return first, first + (1 << (BITS[self._family] - best)) - 1
+
+    def left(self) -> list[Prefix]:
+        """All that are left."""
+        return [Prefix(self._family, first, n) for n, firsts in self._firsts.items() for first in firsts]
 
 
 def _does_not_fit(

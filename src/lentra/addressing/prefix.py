@@ -191,9 +191,15 @@ def without(outer: Prefix, inner: Prefix) -> list[Prefix]:
     return left + prefixes_of_range(outer.family, inner.last + 1, outer.last)
 
 
+_ADDRESS = (1 << 128) - 1
+
+
 def aggregate(prefixes: list[Prefix]) -> list[Prefix]:
     """The fewest prefixes that cover exactly the same addresses, in order. Joins only buddies."""
-    return [whole for whole, _ in aggregate_in_order((prefix, "") for prefix in sorted(prefixes))]
+    keys = [(prefix.family << 128 | prefix.first) << 8 | prefix.length for prefix in prefixes]
+    keys.sort()
+    rows = ((key >> 136, key >> 8 & _ADDRESS, key & 255, "") for key in keys)
+    return [Prefix(family, first, length) for family, first, length, _ in _joined(rows)]
 
 
 def aggregate_in_order(marked: Iterable[tuple[Prefix, str]]) -> Iterator[tuple[Prefix, str]]:
@@ -202,21 +208,29 @@ def aggregate_in_order(marked: Iterable[tuple[Prefix, str]]) -> Iterator[tuple[P
     A joined prefix has the mark of any of its parts. However many there are, a few are held at a time: what lies before a
     gap can join with nothing behind it.
     """
-    joined: list[tuple[Prefix, str]] = []
-    for prefix, mark in marked:
-        if joined:
-            last, its = joined[-1]
-            if last.contains(prefix):
-                joined[-1] = last, mark or its
-                continue
-            if prefix.family != last.family or prefix.first != last.last + 1:
-                yield from joined
-                joined = []
-        joined.append((prefix, mark))
-        while len(joined) > 1 and joined[-1][0].length and joined[-2][0] == joined[-1][0].buddy():
-            upper, its = joined.pop()
-            joined[-1] = upper.enclosing(upper.length - 1), its or joined[-1][1]
-    yield from joined
+    rows = ((prefix.family, prefix.first, prefix.length, mark) for prefix, mark in marked)
+    return ((Prefix(family, first, length), mark) for family, first, length, mark in _joined(rows))
+
+
+def _joined(rows: Iterable[tuple[int, int, int, str]]) -> Iterator[tuple[int, int, int, str]]:
+    """Rows of family, first address, length and mark, in order, with buddies joined."""
+    waiting: list[tuple[int, int, int, str]] = []  # that follow on one another: one of each size at most
+    covered, in_family = -1, 0  # the last address of them, and their family
+    for family, first, length, mark in rows:
+        if waiting and family == in_family and first <= covered:
+            if mark and not waiting[-1][3]:
+                waiting[-1] = (*waiting[-1][:3], mark)
+            continue
+        if waiting and (family != in_family or first != covered + 1):
+            yield from waiting
+            waiting.clear()
+        size = 1 << (BITS[family] - length)
+        covered, in_family = first + size - 1, family
+        while waiting and first & size and waiting[-1][2] == length and waiting[-1][1] == first - size:
+            _, first, _, its = waiting.pop()
+            length, size, mark = length - 1, size << 1, its or mark
+        waiting.append((family, first, length, mark))
+    yield from waiting
 
 
 # --- reading text ------------------------------------------------------------------------------------
