@@ -11,30 +11,46 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from bench import backtest, cluster, core, ground, hand_outs, in_browser, memory, plans, questions, through_http
+from bench import (
+    backtest,
+    cluster,
+    core,
+    core_lists,
+    ground,
+    hand_outs,
+    in_browser,
+    memory,
+    plans,
+    questions,
+    through_http,
+)
 
+_PAST = 5  # measurements of a part that are told beside the last one
 PAGE = Path(__file__).parent.parent / "docs" / "performance.md"
 RESULTS = Path(__file__).parent / "results.json"
 QUICK = "--quick" in sys.argv
+QUICK_PARTS = ("core", "http", "questions")
 Rows = list[tuple[str, str, str]]
 PARTS = ("core", "backtest", "http", "memory", "size", "questions", "plans", "cluster")
 
 
 def main() -> None:
     """Measure the parts named on the command line, or all of them; what was measured of the others stays as it is."""
-    parts = sys.argv[1:] or list(PARTS)
+    parts = [word for word in sys.argv[1:] if word != "--quick"] or list(QUICK_PARTS if QUICK else PARTS)
     if unknown := set(parts) - set(PARTS):
         raise SystemExit(f"no such part: {', '.join(sorted(unknown))}; there are {', '.join(PARTS)}")
     if len(parts) == 1:
-        _keep(parts[0], _told(_measured(parts[0])))
+        rows = _told(_measured(parts[0]))
+        if not QUICK:  # what is measured in a hurry is shown, and not kept
+            _keep(parts[0], rows)
         return
     for part in [name for name in PARTS if name in parts]:  # each with a process and a database of its own
-        subprocess.run([sys.executable, "-m", "bench.run", part], check=True)
+        subprocess.run([sys.executable, "-m", "bench.run", part, *(["--quick"] if QUICK else [])], check=True)
 
 
 def _measured(part: str) -> Rows:
     if part == "core":
-        return core.measure()
+        return [*core.measure(), *core_lists.measure(10 if QUICK else 1)]
     if part == "backtest":
         return backtest.measure()
     if part == "cluster":
@@ -60,12 +76,34 @@ def _told(rows: Rows) -> Rows:
 def _keep(part: str, rows: Rows) -> None:
     """Keep what was measured, and write the page anew from all that is kept."""
     kept = json.loads(RESULTS.read_text()) if RESULTS.exists() else {}
-    kept[part] = {"day": f"{datetime.now(UTC):%Y-%m-%d}", "rows": rows}
+    past = kept.get(part, {}).get("past", [])
+    if part in kept:
+        past = [
+            *past,
+            {"day": kept[part]["day"], "rows": [[what, measured] for what, measured, _ in kept[part]["rows"]]},
+        ]
+    kept[part] = {"day": f"{datetime.now(UTC):%Y-%m-%d}", "rows": rows, "past": past[-_PAST:]}
     RESULTS.write_text(
         json.dumps({name: kept[name] for name in PARTS if name in kept}, indent=1, ensure_ascii=False) + "\n"
     )
     PAGE.write_text(_page({name: kept[name] for name in PARTS if name in kept}))
     print(f"kept in {PAGE}")
+
+
+def _history(kept: dict[str, Any]) -> str:
+    """What the rows of the last measurement were before, where they were measured."""
+    lines = []
+    for part in kept.values():
+        for what, measured, _ in part["rows"]:
+            before = [
+                f"{was} ({past['day']})"
+                for past in part.get("past", [])
+                for row, was in past["rows"]
+                if row == what
+            ]
+            if before:
+                lines.append(f"| {what} | {' → '.join([*before, measured])} |")
+    return "\n".join(lines) or "| | |"
 
 
 def _page(kept: dict[str, Any]) -> str:

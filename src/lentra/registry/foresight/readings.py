@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from datetime import date, datetime, timedelta
 
-from django.db.models import Max, Sum
+from django.db.models import Max, QuerySet, Sum
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
@@ -23,15 +23,20 @@ _COLUMNS = ("taken_at", "revision", "used", "total", "states", "free_counts")
 def take_readings(clock: Clock) -> int:
     """Take today's readings of all pools, projects, zones and realms, anew if today has some; returns how many.
 
-    Where no pool has changed since the last readings they are copied, in one statement.
+    Those of pools that have not changed since the last ones are copied, in one statement; where none has, all are.
     """
     now = clock.now()
     day = now.date()
     spaces = list(Space.objects.select_related("pool"))
     last = Reading.objects.filter(day__lte=day).aggregate(last=Max("day"))["last"]
-    if last and _revisions(last) == {(space.pool_id, space.family): space.revision for space in spaces}:
-        return _copy(last, now) if last < day else 0
-    readings = [*_of_pools(spaces), *_of_owners("project"), *_of_owners("zone"), *_of_realms(spaces)]
+    known = _revisions(last) if last else {}
+    changed = [space for space in spaces if known.get((space.pool_id, space.family)) != space.revision]
+    if not changed and len(known) == len(spaces):
+        return _copy(Reading.objects.filter(day=last), now) if last < day else 0
+    if last and last < day:
+        gone = {pool for pool, _ in known} - {space.pool_id for space in spaces}
+        _copy(Reading.objects.filter(day=last, kind="pool").exclude(subject__in=gone), now)
+    readings = [*_of_pools(changed), *_of_owners("project"), *_of_owners("zone"), *_of_realms(spaces)]
     for reading in readings:
         reading.day, reading.taken_at = day, now
     insert(readings, update=_COLUMNS)
@@ -62,10 +67,9 @@ def _revisions(day: date) -> dict[tuple[int, int], int]:
     return {(subject, family): revision for subject, family, revision in rows}
 
 
-def _copy(day: date, now: datetime) -> int:
+def _copy(rows: QuerySet[Reading], now: datetime) -> int:
     """Copy a day's readings to today."""
-    fresh = {"day": now.date(), "taken_at": now}
-    return copy_rows(Reading.objects.filter(day=day), fresh, update=_COLUMNS)
+    return copy_rows(rows, {"day": now.date(), "taken_at": now}, update=_COLUMNS)
 
 
 def thin_readings(clock: Clock) -> int:
