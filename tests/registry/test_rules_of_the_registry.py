@@ -45,6 +45,34 @@ def test_a_hand_out_takes_two_round_trips_once_the_set_up_is_known(world, reques
     assert pool.subnets.count() == 3
 
 
+def test_what_a_process_keeps_of_the_set_up_ends_with_it(world, monkeypatch):
+    from lentra.registry.errors import NotAllowed
+    from lentra.registry.lookup import kept
+    from lentra.registry.operations.people.manage_people import edit_person
+    from lentra.registry.operations.pools.edit_pool import edit_pool
+
+    pool, person = world.pool("10.40.64.0/20"), world.person("requester", [world.project])
+    world.person("admin")
+    world.ask(pool, actor=person, length=26)
+    known = kept._kept
+    world.do(edit_pool, pool.pk, {"shortest_v4": 27})
+    monkeypatch.setattr(kept, "_kept", known)  # as another process has it still
+    with pytest.raises(LengthOutOfBounds):
+        world.ask(pool, actor=person, length=26)
+    world.ask(pool, actor=person, length=27)
+    known = kept._kept
+    world.do(edit_person, person.pk, {}, None, [])
+    monkeypatch.setattr(kept, "_kept", known)
+    with pytest.raises(NotAllowed):
+        world.ask(pool, actor=person, length=27)
+    with pytest.raises(NotAllowed):
+        world.ask(pool, actor=person, length=27)  # as this process keeps it by now
+    known = kept._kept
+    world.do(edit_person, person.pk, {}, None, [world.project])
+    monkeypatch.setattr(kept, "_kept", known)
+    world.ask(pool, actor=person, length=27)
+
+
 def test_many_at_once_cost_little_more_than_one(world):
     from django.conf import settings
     from django.db import connection, reset_queries

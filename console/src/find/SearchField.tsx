@@ -1,29 +1,25 @@
 // The search in the frame of every page: whatever one has of a thing, with answers while one types. The key / goes there.
 import SearchIcon from "@mui/icons-material/Search";
-import Autocomplete from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
 import InputBase from "@mui/material/InputBase";
-import { useEffect, useRef, useState, type FormEvent } from "react";
+import { useEffect, useRef, useState, type FormEvent, type KeyboardEvent as KeyPress } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { placeOf } from "./places";
-import { useAnswers, type Found } from "./queries";
+import { answersOf } from "./places";
+import { useAnswers } from "./queries";
 
-const SHOWN = 10;
-
-interface Answer {
-  key: string;
-  name: string;
-  about: string;
-  to: string;
-}
+const LIST = "search-answers";
 
 export function SearchField() {
   const [query] = useSearchParams();
   const [text, setText] = useState("");
+  const [open, setOpen] = useState(false);
+  const [at, setAt] = useState(-1); // the answer that is marked
   const field = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
   const found = query.get("text");
-  const known = useAnswers(text.trim());
-  const answers = text.trim().length > 1 ? answersOf(known.data) : [];
+  const sought = text.trim();
+  const answers = answersOf(useAnswers(sought).data);
+  const shown = open && sought.length > 1 && answers.length > 0;
   useEffect(() => {
     const focus = (event: KeyboardEvent) => {
       const typing = event.target instanceof HTMLElement && (event.target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(event.target.tagName));
@@ -36,62 +32,73 @@ export function SearchField() {
     return () => window.removeEventListener("keydown", focus);
   }, []);
   const go = (to: string) => {
+    setOpen(false);
     field.current?.blur();
     navigate(to);
   };
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    if (text.trim() && text.trim() !== found) go(`/find?text=${encodeURIComponent(text.trim())}`);
+    const marked = shown ? answers[at] : undefined;
+    if (marked) go(marked.to);
+    else if (sought && sought !== found) go(`/find?text=${encodeURIComponent(sought)}`);
     else field.current?.blur();
   };
+  const press = (event: KeyPress) => {
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (event.key === "Escape") setOpen(false);
+    if (!step || !shown) return;
+    event.preventDefault();
+    setAt((at + step + answers.length + 1) % (answers.length + 1)); // past the last one comes none
+  };
   return (
-    <form role="search" onSubmit={submit}>
-      <Autocomplete<Answer, false, true, true>
-        freeSolo
-        disableClearable
-        options={answers}
-        filterOptions={(all) => all}
-        value={null as never}
-        inputValue={text}
-        onInputChange={(_, value, reason) => reason === "input" && setText(value)}
-        onChange={(_, chosen) => typeof chosen === "object" && go(chosen.to)}
-        getOptionLabel={(answer) => (typeof answer === "object" ? answer.name : answer)}
-        renderOption={({ key: _, ...props }, answer) => (
-          <li {...props} key={answer.key}>
-            <span style={{ overflowWrap: "anywhere" }}>
-              {answer.name}
-              <small style={{ display: "block", opacity: 0.75 }}>{answer.about}</small>
-            </span>
-          </li>
-        )}
-        slotProps={{ popper: { style: { width: 340 }, placement: "bottom-start" }, listbox: { "aria-label": "Answers" }, paper: { variant: "outlined", elevation: 0 } }}
-        renderInput={(params) => (
-          <InputBase
-            ref={params.slotProps.input.ref}
-            inputRef={field}
-            placeholder="Find: /"
-            title="An address, a prefix, part of a name, a MAC, tag 120, quay=7, or a ledger number"
-            sx={{ width: { xs: 130, sm: 200 }, height: 34, px: 1, border: 1, borderColor: "divider", borderRadius: 1, "&.Mui-focused": { borderColor: "primary.main" } }}
-            inputProps={{ ...params.slotProps.htmlInput, "aria-label": "Find anything", maxLength: 200, autoComplete: "off" }}
-            startAdornment={<SearchIcon fontSize="small" sx={{ mr: 0.75, color: "text.secondary" }} />}
-          />
-        )}
+    <Box component="form" role="search" onSubmit={submit} sx={{ position: "relative" }}>
+      <InputBase
+        value={text}
+        onChange={(event) => (setText(event.target.value), setOpen(true), setAt(-1))}
+        onKeyDown={press}
+        onBlur={() => setOpen(false)}
+        inputRef={field}
+        placeholder="Find: /"
+        title="An address, a prefix, part of a name, a MAC, tag 120, quay=7, or a ledger number"
+        sx={{ width: { xs: 130, sm: 200 }, height: 34, px: 1, border: 1, borderColor: "divider", borderRadius: 1, "&.Mui-focused": { borderColor: "primary.main" } }}
+        inputProps={{
+          role: "combobox",
+          "aria-label": "Find anything",
+          "aria-autocomplete": "list",
+          "aria-expanded": shown,
+          "aria-controls": shown ? LIST : undefined,
+          "aria-activedescendant": shown && answers[at] ? `${LIST}-${at}` : undefined,
+          maxLength: 200,
+          autoComplete: "off",
+        }}
+        startAdornment={<SearchIcon fontSize="small" sx={{ mr: 0.75, color: "text.secondary" }} />}
       />
-    </form>
+      {shown && (
+        <Box
+          component="ul"
+          id={LIST}
+          role="listbox"
+          aria-label="Answers"
+          sx={{ position: "absolute", right: 0, top: 38, zIndex: "tooltip", width: "min(340px, 92vw)", maxHeight: "70vh", overflow: "auto", m: 0, p: 0.5, listStyle: "none", bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1 }}
+        >
+          {answers.map((answer, n) => (
+            <Box
+              component="li"
+              key={answer.key}
+              id={`${LIST}-${n}`}
+              role="option"
+              aria-selected={n === at}
+              onMouseDown={(event) => (event.preventDefault(), go(answer.to))}
+              sx={{ px: 1, py: 0.5, cursor: "pointer", overflowWrap: "anywhere", borderRadius: 1, "&:hover, &[aria-selected=true]": { bgcolor: "action.hover" } }}
+            >
+              {answer.name}
+              <Box component="small" sx={{ display: "block", color: "text.secondary" }}>
+                {answer.about}
+              </Box>
+            </Box>
+          ))}
+        </Box>
+      )}
+    </Box>
   );
-}
-
-// The first of what was found that has a page of its own.
-function answersOf(found: Found | undefined): Answer[] {
-  const places = (found?.places ?? []).map((place) => ({
-    key: `place ${place.realm.id}`,
-    name: `${found?.range ?? ""} in ${place.realm.name}`,
-    about: place.holders[0] ? `${place.holders[0].state}${place.holders[0].owner ? `, ${place.holders[0].owner}` : ""}` : "in no pool",
-    to: `/find?text=${encodeURIComponent(found?.range ?? "")}`,
-  }));
-  const records = (found?.records ?? []).flatMap((record) => {
-    const to = placeOf(record.kind, record.id);
-    return to ? [{ key: `${record.kind} ${record.id} ${record.name}`, name: record.name, about: [record.kind, record.about].filter(Boolean).join(": "), to }] : [];
-  });
-  return [...places, ...records].slice(0, SHOWN);
 }

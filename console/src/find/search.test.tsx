@@ -58,7 +58,8 @@ test("answers come while one types, and lead to their page", async () => {
   expect(calls).toEqual(["qu"]);
   expect(answer.textContent).toContain("pool: cameras");
   fireEvent.keyDown(field, { key: "ArrowDown" });
-  fireEvent.keyDown(field, { key: "Enter" });
+  expect(answer.getAttribute("aria-selected")).toBe("true");
+  fireEvent.submit(field.form!);
   expect(screen.getByRole("status").textContent).toBe("/pools/7");
 });
 

@@ -35,16 +35,15 @@ def known(change: Change, key: Hashable, read: Callable[[], tuple[Any, int]]) ->
     """
     global _kept
     kept = _kept
-    if change.attempt:  # something was in the way: now by what is there
-        return read()[0]
-    if change.goes_by in (None, kept.revision) and (thing := kept.things.get(key)):
+    if not change.attempt and change.goes_by in (None, kept.revision) and (thing := kept.things.get(key)):
         change.goes_by = kept.revision
         return thing
     thing, revision = read()
     if revision != kept.revision or len(kept.things) >= _MOST:
         _kept = kept = Kept(revision)
     kept.things[key] = thing
-    change.goes_by = revision
+    if not change.attempt:  # else something was in the way: now by what is there, whatever comes in between
+        change.goes_by = revision
     return thing
 
 

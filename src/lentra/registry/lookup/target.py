@@ -13,8 +13,8 @@ from lentra.registry.lookup.find import find
 from lentra.registry.lookup.kept import known
 from lentra.registry.lookup.pools import pool_of, pool_query
 from lentra.registry.models import Membership, Person, Pool, Project, Region, Subnet, Tier, Zone
-from lentra.registry.space.locking import revision_in, revision_of_set_up
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.revision import revision_in, revision_of_set_up
 from lentra.registry.transactions.sql import Prepared, Slot, read_together
 
 

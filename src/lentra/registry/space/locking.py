@@ -17,11 +17,12 @@ from contextlib import contextmanager
 from typing import Any
 
 from lentra.registry.errors import Busy
-from lentra.registry.models import ExtentRow, Number, Outline, Pool, SetUp, Space, Tile
+from lentra.registry.models import ExtentRow, Number, Outline, Pool, Space, Tile
 from lentra.registry.space.expiry import expire_due
 from lentra.registry.space.store import DatabaseExtents, snuggest
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.failures import Clash
+from lentra.registry.transactions.revision import revision_in, revision_of_set_up
 from lentra.registry.transactions.sql import Prepared, Slot, Text, numbering, read_together
 
 Families = dict[int, DatabaseExtents]
@@ -30,20 +31,9 @@ Pools = Mapping[int, Families]  # pool number -> family -> store
 _MOST_WAITING = 4  # threads of this process that may wait long for one pool
 _STUCK_AFTER = 1.0  # seconds that somebody has waited for a pool, after which no more join in
 _SPACE = [field.attname for field in Space._meta.concrete_fields]
-_revision = Prepared(lambda: SetUp.objects.values_list("revision"))
 _lock_one = Prepared(
     lambda: Space.objects.select_for_update().filter(pool=Slot("pool")).order_by("family").values_list(*_SPACE)
 )
-
-
-def revision_of_set_up() -> tuple[Prepared, dict[str, Any]]:
-    """The prepared statement that asks for the revision of the set-up, and its values."""
-    return _revision, {}
-
-
-def revision_in(rows: Sequence[tuple[Any, ...]]) -> int:
-    """The revision that it tells."""
-    return int(rows[0][0]) if rows else 0
 
 
 @contextmanager

@@ -26,6 +26,7 @@ from lentra.registry.transactions.change import AskedFirst, Change
 from lentra.registry.transactions.clock import Clock, SystemClock
 from lentra.registry.transactions.failures import Clash, Verdict, judge, settled
 from lentra.registry.transactions.proposals import no_longer, promise_of
+from lentra.registry.transactions.revision import has_moved_on
 from lentra.registry.transactions.sql import Prepared, Slot
 
 Result = TypeVar("Result")
@@ -177,6 +178,9 @@ def run_transaction(
         except Refusal as refusal:
             if change.asks_first and (repeated := first_answer(actor, key, digest, change.now)):
                 return repeated
+            if has_moved_on(change.goes_by):  # refused by what no longer holds
+                tries.count += 1
+                continue
             late = promise and refusal.status == 409 and not isinstance(refusal, StaleProposal)
             raise no_longer(refusal) if late else refusal
         except EndedElsewhere as ended:
