@@ -10,6 +10,7 @@ import time
 from pathlib import Path
 
 from bench import ground
+from bench.spent import load_share
 from lentra.service.launcher import Service
 
 CLIENTS = 16
@@ -37,6 +38,7 @@ def measure(url: str) -> list[tuple[str, str, str]]:
         for _ in range(_ROUNDS):
             for what, taken in rates.items():
                 taken.append(_rate(service.address, what))
+        share = load_share(service.address)
     finally:
         service.stop()
     middle = {what: statistics.median(taken) for what, taken in rates.items()}
@@ -53,6 +55,7 @@ def measure(url: str) -> list[tuple[str, str, str]]:
             f"{middle['many']:.0f}, {middle['one']:.0f}; {middle['plain']:.0f}",
             "",
         ),
+        share,
     ]
 
 

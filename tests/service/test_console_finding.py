@@ -51,6 +51,27 @@ def test_a_record_is_found_by_whatever_one_has_of_it(open_as, planner, live):  #
     page.get_by_text("Nothing is known by that.").wait_for()
 
 
+def test_answers_come_while_one_types(open_as, live):  # noqa: F811
+    page = open_as("viewer")
+    page.keyboard.press("/")
+    page.keyboard.type("ticketing-nc-1-a")
+    answers = page.get_by_role("listbox", name="Answers")
+    answers.get_by_role("option", name="ticketing-nc-1-app-01").wait_for()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("ArrowDown")
+    answers.get_by_role("option", name="ticketing-nc-1-app-01", selected=True).wait_for()
+    page.keyboard.press("Enter")
+    page.get_by_role("heading", name="ticketing-nc-1-app-01").wait_for()
+    page.keyboard.press("/")
+    page.keyboard.type("10.40.64.200")
+    answers.get_by_role("option", name="10.40.64.200/32 in fleet").wait_for()
+    page.keyboard.press("Escape")
+    answers.wait_for(state="detached")
+    page.keyboard.press("Enter")
+    page.get_by_role("heading", name="Find 10.40.64.200").wait_for()
+
+
 def test_a_zone_has_a_page_with_what_it_holds_how_it_grows_and_its_past(open_as, live):  # noqa: F811
     page = open_as("viewer")
     page.goto(live.url + "/set-up/zones")

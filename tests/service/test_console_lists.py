@@ -102,7 +102,7 @@ def test_several_subnets_are_labelled_and_given_back_at_once(open_as, live, plan
     dialog.get_by_role("button", name="Close").click()
     labels = [planner.subnets.get(subnet["id"])["labels"] for subnet in made]
     assert labels == [{"floor": "2", "quay": "7"}, {}, {"quay": "7"}]
-    page.get_by_role("checkbox", name="Pick all on this page").press("Space")
+    page.get_by_role("checkbox", name="Pick all that are loaded").press("Space")
     page.get_by_text("3 picked").wait_for()
     page.get_by_role("button", name="Give back").click()
     dialog.get_by_role("button", name="Look at each").click()
@@ -110,6 +110,29 @@ def test_several_subnets_are_labelled_and_given_back_at_once(open_as, live, plan
     dialog.get_by_role("button", name="Do it for 2").click()
     dialog.get_by_text("2 of 3 are done").wait_for()
     assert [s["name"] for s in planner.subnets.list(pool=pool)] == [made[1]["name"]]
+
+
+def test_a_long_list_is_drawn_as_one_scrolls(open_as, live, planner):  # noqa: F811
+    names = [subnet["name"] for subnet in planner.subnets.list(realm="fleet", order="name", limit=1000)]
+    assert len(names) > 200  # more than a page
+    page = open_as("viewer")
+    asked = []
+    page.on("request", lambda call: asked.append(call.url) if "/api/v1/subnets?" in call.url else None)
+    page.goto(f"{live.url}/subnets?realm=fleet&order=name")
+    frame = page.get_by_role("region", name="Subnets, scrolled")
+    table = page.get_by_role("table", name="Subnets")
+    table.get_by_role("link", name=names[0], exact=True).wait_for()
+    frame.focus()
+    for _ in range(40):
+        if table.get_by_role("link", name=names[-1], exact=True).count():
+            break
+        page.keyboard.press("End")
+        page.wait_for_timeout(250)
+    table.get_by_role("link", name=names[-1], exact=True).wait_for()
+    assert table.get_by_role("row").count() < 80
+    last = table.get_by_role("row").filter(has_text=names[-1]).last
+    assert last.get_attribute("aria-rowindex") == str(len(names) + 1)
+    assert len(asked) == len(set(asked)) == -(-len(names) // 100)
 
 
 def test_the_map_begins_with_the_realms(open_as, live):  # noqa: F811
