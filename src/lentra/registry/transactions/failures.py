@@ -95,9 +95,11 @@ def settled(failure: Exception) -> Refusal:
         return kind(
             f"{why}: {received}", field=field or None, received=received, rule="looked at again, it stays so"
         )
-    if isinstance(failure, Clash):
+    other_rows = failure.args[:1] == (_OTHER_ROWS,)
+    if isinstance(failure, Clash) or other_rows:
+        words = "rows that were to be as read are others" if other_rows else str(failure)
         return Contradiction(
-            f"{failure}; run a verification of the registry", rule="the database refuses a second owner"
+            f"{words}; run a verification of the registry", rule="the database refuses a second owner"
         )
     return InUse("something that it refers to was removed meanwhile", rule="what is referred to exists")
 

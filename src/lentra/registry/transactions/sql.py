@@ -39,7 +39,7 @@ class Text(NamedTuple):
 
 _BEGIN, _COMMIT = Text("BEGIN", []), Text("COMMIT", [])
 # Fails, and so stops the statements behind it, unless the one before it has found so many rows.
-_GUARD = "DO IF(ROW_COUNT() = %s, 0, (SELECT 1 UNION SELECT 2))"
+_GUARD = "SET @found = IF(ROW_COUNT() = %s, 1, (SELECT 1 UNION SELECT 2))"
 Keepers = list[tuple[str, Callable[[Any], Any] | None]]  # attname, and what makes of the value what is kept
 _PLAIN = (models.IntegerField, models.CharField, models.TextField, models.ForeignKey, models.BooleanField)
 
