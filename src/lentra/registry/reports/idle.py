@@ -9,12 +9,13 @@ from datetime import UTC, datetime, timedelta
 from itertools import islice
 from typing import Any
 
-from django.db.models import Q, QuerySet
+from django.db.models import QuerySet
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
 from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import hosts_with_growth, size_by_hosts
+from lentra.registry.lookup.in_order import rows_after
 from lentra.registry.models import (
     PlannedNeed,
     Pool,
@@ -34,6 +35,7 @@ SOON = timedelta(days=14)
 GRACE = timedelta(days=30)  # what is younger is not idle: its addresses may yet come
 _FAR_BELOW = 4  # a block so many times as wide as it need be
 _EACH = 200
+_MOST_SPARE = (1 << 62) - 1
 _KEY_BITS = 160  # of a row's place within its kind
 _HALF = 64
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
@@ -117,17 +119,11 @@ def _moment_key(moment: datetime, number: int) -> int:
     return (moment - _EPOCH) // timedelta(microseconds=1) << _HALF | number
 
 
-def _from_moment(column: str, start: int) -> tuple[Q, Q]:
-    """What is at a place or after it, by a moment and then by number: as a range, and what the range has too much."""
-    moment, number = _EPOCH + timedelta(microseconds=start >> _HALF), start & ((1 << _HALF) - 1)
-    return Q(**{f"{column}__gte": moment}), Q(**{column: moment, "pk__lt": number})
-
-
 def _in_order(rows: QuerySet[Any], column: str, start: int, chunk: int = 500) -> Iterator[tuple[int, Any]]:
-    """Records in order of a moment, each with its place, read in parts."""
+    """Records in order of a moment, each with its place, read in parts from a place onward."""
     while True:
-        beyond, before = _from_moment(column, start)
-        part = list(rows.filter(beyond).exclude(before).order_by(column, "pk")[:chunk])
+        moment, number = _EPOCH + timedelta(microseconds=start >> _HALF), start & ((1 << _HALF) - 1)
+        part = rows_after(rows, column, moment, number - 1, chunk)
         for record in part:
             yield _moment_key(getattr(record, column), record.pk), record
         if len(part) < chunk:
@@ -184,9 +180,8 @@ def _far_too_wide(scope: Scope, start: int) -> Iterator[Keyed]:
     top = (1 << _HALF) - 1
     rows = scope.of(Subnet.objects.filter(spare__isnull=False)).prefetch_related("pool__sheet")
     while True:
-        spare, number = top - (start >> _HALF), top - (start & top)
-        beyond = rows.filter(spare__lte=spare).exclude(spare=spare, pk__gt=number) if start else rows
-        part = list(beyond.order_by("-spare", "-pk")[:100])
+        spare, number = min(_MOST_SPARE, top - (start >> _HALF)), min(_MOST_SPARE, top - (start & top))
+        part = rows_after(rows, "spare", spare, number + 1, 100, falling=True)
         subnets = (
             Subnet.objects.filter(pk__in=[subnet.pk for subnet in part]).prefetch_related("extents").in_bulk()
         )

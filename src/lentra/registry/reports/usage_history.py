@@ -7,6 +7,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from lentra.registry.errors import Invalid
+from lentra.registry.lookup.in_order import rows_after
 from lentra.registry.models import LedgerEntry, Reading
 from lentra.registry.transactions.clock import start_of
 
@@ -52,10 +53,10 @@ def changes_between(first: date, last: date, pools: Iterable[int] | None = None)
 def _entries(first: date, last: date) -> Iterator[list[tuple[Any, ...]]]:
     """The entries of what was handed out, changed and given back from one day to another, in lots, in order of time."""
     begin, end = start_of(first), start_of(last + timedelta(days=1))
-    rows = LedgerEntry.objects.filter(kind="subnet", verb__in=_VERBS, at__lt=end).order_by("at", "number")
-    at, after = begin, 0
     columns = ("number", "subject", "actor_name", "verb", "before", "after", "at")
-    while part := list(rows.filter(at__gte=at).exclude(at=at, number__lte=after).values_list(*columns)[:_AT_ONCE]):
+    rows = LedgerEntry.objects.filter(kind="subnet", verb__in=_VERBS, at__lt=end).values_list(*columns)
+    at, after = begin, 0
+    while part := rows_after(rows, "at", at, after, _AT_ONCE):
         yield [row[:-1] for row in part]
         after, at = part[-1][0], part[-1][-1]
 
