@@ -140,6 +140,22 @@ def test_blocks_far_too_wide_come_by_what_they_would_give_back(world, holds):
     holds()
 
 
+def test_a_subnet_that_is_made_and_edited_in_one_change_is_found_by_its_words(world, holds):
+    from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+    from lentra.registry.operations.subnets.replace_subnet import replace_subnet
+    from lentra.registry.reports.listing import subnets_matching
+
+    pool, mark = world.pool("10.40.64.0/20"), uuid.uuid4().hex[:8]
+    (old,) = world.ask(pool, length=26, hosts=9, labels={"rota": mark}, notes=f"buoy {mark}")
+    world.do(edit_subnet, old.pk, {"name_servers": ["10.40.0.53"], "dns_suffix": "pier.example"})
+    world.do(replace_subnet, old.pk, {"length": 27}, None)
+    found = [subnet.name for subnet in subnets_matching({"label": f"rota={mark}"}).order_by("pk")]
+    assert found[0] == old.name
+    assert len(found) == 2
+    assert [subnet.name for subnet in subnets_matching({"text": f"buoy {mark}"}).order_by("pk")] == found
+    holds()
+
+
 def test_idle_things_of_one_moment_come_each_once_page_by_page(world):
     from lentra.registry.reports.idle import Scope, idle_things
 

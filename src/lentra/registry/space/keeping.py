@@ -102,7 +102,7 @@ def settle(change: Change) -> None:
     if numbers:
         SubnetLabel.objects.filter(subnet__in=numbers).delete()
         SubnetWords.objects.filter(subnet__in=numbers).delete()
-    _found_by(change, made)
+    _found_by(change, [subnet for subnet in made if subnet.pk not in touched])
 
 
 def recount(pool: int, batch: Batch) -> tuple[int, int]:
@@ -167,8 +167,9 @@ def _read_anew(change: Change, numbers: Sequence[int], sums: Sums) -> None:
     """Count subnets anew, and keep what differs."""
     change.batch.send()
     owned = owned_by(numbers)
-    labelled = {entry.subject for entry in change.entries if "labels" in (entry.after or {})}
-    worded = {entry.subject for entry in change.entries if {"purpose", "notes"} & (entry.after or {}).keys()}
+    entered = [(entry.record, (entry.after or {}).keys()) for entry in change.entries if entry.kind == Subnet.KIND]
+    labelled = {number for number, columns in entered if "labels" in columns} & set(numbers)
+    worded = {number for number, columns in entered if {"purpose", "notes"} & columns} & set(numbers)
     found = list(Subnet.objects.filter(pk__in=numbers))
     for subnet in found:
         kept = kept_of(subnet, owned[subnet.pk])
