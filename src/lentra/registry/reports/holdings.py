@@ -106,7 +106,9 @@ def subnets_by_state(project: Project) -> dict[str, int]:
 
 def public_use(project: Project, now: datetime) -> dict[str, Any]:
     """How many public addresses a project holds, of its quota, and how many of them lie idle."""
-    rows = held_addresses(project, now)
+    public = Pool.objects.filter(exposure="public").values("pk")
+    sums = SubnetSum.objects.filter(project=project.pk, pool__in=public, extents__gt=0)
+    rows = held_addresses(project, now, list(sums.values_list("pool", flat=True).distinct()))
     counts = rows.aggregate(held=Count("*"), idle=Count("first", filter=Q(subnet__attached_to="")))
     held, quota = counts["held"], project.public_quota
     return {

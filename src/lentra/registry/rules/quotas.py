@@ -10,7 +10,7 @@ from django.db.models import Q, QuerySet
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
 from lentra.registry.errors import QuotaReached
-from lentra.registry.models import ExtentRow, Project, Region, SubnetSum, Zone
+from lentra.registry.models import ExtentRow, Pool, Project, Region, SubnetSum, Zone
 from lentra.registry.models.subnets import ANY_FAMILY, SUBNET_STATES
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock
@@ -100,9 +100,15 @@ def _standing(region: Region) -> QuerySet[SubnetSum]:
     return rows.exclude(state=SUBNET_STATES.index("cooling"))
 
 
-def held_addresses(project: Project, now: datetime) -> QuerySet[ExtentRow]:
-    """The single public addresses that a project holds; what has ended by now is not held."""
+def held_addresses(project: Project, now: datetime, pools: list[int] | None = None) -> QuerySet[ExtentRow]:
+    """The single public addresses that a project holds; what has ended by now is not held.
+
+    Args:
+        pools: numbers of those public pools that it may have any in; all of them if None.
+    """
     standing = Q(subnet__ends_at=None) | Q(subnet__ends_at__gt=now)
-    rows = ExtentRow.objects.filter(standing, subnet__project=project, pool__exposure="public", state__in=_HELD)
+    # Looked up first: public space is little, and where it lies the extents are found by their key.
+    public = list(Pool.objects.filter(exposure="public").values_list("pk", flat=True)) if pools is None else pools
+    rows = ExtentRow.objects.filter(standing, subnet__project=project, pool__in=public, state__in=_HELD)
     single = Q(family=4, length=BITS[4]) | Q(family=6, length=BITS[6])
     return rows.filter(single)
