@@ -37,7 +37,11 @@ export interface Answer<Result> {
   notes: string[];
   changes: { verb: string; kind: string; name: string; before: object | null; after: object | null }[];
   proposal: string | null;
+  /** Why it waits for a planner; null where it is done. What waits has no result, but in a preview. */
+  waits: Waits | null;
 }
+
+export type Waits = Told<"Waits">;
 
 export interface Page<Row> {
   next: string | null;
@@ -86,12 +90,14 @@ export interface How {
   why: string;
   proposal?: string | null | undefined;
   key?: string | undefined;
+  /** What a planner is told with it, should it wait. */
+  said?: Record<string, string> | undefined;
 }
 
 /** A changing call. */
 export function change<Result>(method: "POST" | "PATCH" | "DELETE", address: string, body: object, how: How, version?: number): Promise<Answer<Result>> {
   return call(method, address, {
-    query: { preview: how.preview || undefined, why: how.why },
+    query: { preview: how.preview || undefined, why: how.why, ...(how.preview ? {} : how.said) },
     body: how.preview || !how.proposal ? body : { ...body, proposal: how.proposal },
     ...(method === "POST" && !how.preview ? { key: how.key ?? newKey() } : {}),
     ...(version === undefined ? {} : { version }),

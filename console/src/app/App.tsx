@@ -5,16 +5,20 @@ import { lazy, Suspense, useEffect } from "react";
 import { BrowserRouter, Navigate, Route, Routes, useLocation } from "react-router";
 import { Problem } from "../api/client";
 import { Loading, ProblemAlert } from "../parts/Answers";
-import { StartPage } from "../pools/StartPage";
 import { AfterSignIn } from "../session/AfterSignIn";
 import { noticeEnd, useEnded } from "../session/ended";
 import { useMe } from "../session/queries";
+import { TodayPage } from "../today/TodayPage";
 import { Fault } from "./Fault";
 import { Shell } from "./Shell";
 import { theme } from "./theme";
 
 // Parts that are loaded when they are needed.
+const BeginPage = lazy(() => import("../today/BeginPage").then((part) => ({ default: part.BeginPage })));
 const HeadroomPage = lazy(() => import("../headroom/HeadroomPage").then((part) => ({ default: part.HeadroomPage })));
+const HistoryPage = lazy(() => import("../history/HistoryPage").then((part) => ({ default: part.HistoryPage })));
+const IntakePage = lazy(() => import("../intakes/IntakePage").then((part) => ({ default: part.IntakePage })));
+const IntakesPage = lazy(() => import("../intakes/IntakesPage").then((part) => ({ default: part.IntakesPage })));
 const LedgerPage = lazy(() => import("../ledger/LedgerPage").then((part) => ({ default: part.LedgerPage })));
 const MapPage = lazy(() => import("../map/MapPage").then((part) => ({ default: part.MapPage })));
 const PlanEditorPage = lazy(() => import("../plans/PlanEditor").then((part) => ({ default: part.PlanEditorPage })));
@@ -23,6 +27,8 @@ const PlansPage = lazy(() => import("../plans/PlansPage").then((part) => ({ defa
 const PublicPage = lazy(() => import("../public/PublicPage").then((part) => ({ default: part.PublicPage })));
 const RequestPage = lazy(() => import("../requests/RequestPage").then((part) => ({ default: part.RequestPage })));
 const TokensPage = lazy(() => import("../session/TokensPage").then((part) => ({ default: part.TokensPage })));
+const RequestForPlanner = lazy(() => import("../waiting/RequestForPlanner").then((part) => ({ default: part.RequestForPlanner })));
+const WaitingPage = lazy(() => import("../waiting/WaitingPage").then((part) => ({ default: part.WaitingPage })));
 const RecordPage = lazy(() => import("../setup/RecordPage").then((part) => ({ default: part.RecordPage })));
 const SetUpPage = lazy(() => import("../setup/SetUpPage").then((part) => ({ default: part.SetUpPage })));
 const SizePage = lazy(() => import("../sizing/SizePage").then((part) => ({ default: part.SizePage })));
@@ -31,6 +37,7 @@ const SessionEnded = lazy(() => import("../session/SessionEnded").then((part) =>
 const SignInPage = lazy(() => import("../session/SignInPage").then((part) => ({ default: part.SignInPage })));
 const SubnetsPage = lazy(() => import("../subnets/SubnetsPage").then((part) => ({ default: part.SubnetsPage })));
 const SubnetPage = lazy(() => import("../subnets/SubnetPage").then((part) => ({ default: part.SubnetPage })));
+const PoolsPage = lazy(() => import("../pools/PoolsPage").then((part) => ({ default: part.PoolsPage })));
 const PoolPage = lazy(() => import("../pools/PoolPage").then((part) => ({ default: part.PoolPage })));
 const FindPage = lazy(() => import("../find/FindPage").then((part) => ({ default: part.FindPage })));
 
@@ -89,7 +96,8 @@ function Pages() {
       <Fault key={location.pathname}>
         <Suspense fallback={<Loading what="the page" />}>
       <Routes>
-        <Route path="/" element={<StartPage />} />
+        <Route path="/" element={<TodayPage />} />
+        <Route path="/pools" element={<PoolsPage />} />
         <Route path="/sign-in" element={<AfterSignIn />} />
         <Route path="/pools/:id" element={<PoolPage />} />
         <Route path="/subnets" element={<SubnetsPage />} />
@@ -103,9 +111,15 @@ function Pages() {
         <Route path="/addresses" element={<AddressesPage />} />
         <Route path="/public" element={<PublicPage />} />
         <Route path="/request" element={<RequestPage />} />
+        <Route path="/begin" element={<BeginPage />} />
+        <Route path="/waiting" element={<WaitingPage />} />
+        <Route path="/waiting/:id" element={<RequestForPlanner />} />
         <Route path="/set-up/:kind" element={<SetUpPage />} />
         <Route path="/set-up/:kind/:id" element={<RecordPage />} />
         <Route path="/set-up" element={<Navigate to="/set-up/pools" replace />} />
+        <Route path="/intakes" element={<IntakesPage />} />
+        <Route path="/intakes/:id" element={<IntakePage />} />
+        <Route path="/history" element={<HistoryPage />} />
         <Route path="/ledger" element={<LedgerPage />} />
         <Route path="/tokens" element={<TokensPage />} />
         <Route path="/find" element={<FindPage />} />

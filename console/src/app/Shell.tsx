@@ -11,6 +11,8 @@ import PlanIcon from "@mui/icons-material/ViewModule";
 import PublicIcon from "@mui/icons-material/Public";
 import TrendIcon from "@mui/icons-material/TrendingUp";
 import RulerIcon from "@mui/icons-material/Straighten";
+import HourglassIcon from "@mui/icons-material/HourglassEmpty";
+import IntakeIcon from "@mui/icons-material/UploadFile";
 import TuneIcon from "@mui/icons-material/Tune";
 import AppBar from "@mui/material/AppBar";
 import Box from "@mui/material/Box";
@@ -26,10 +28,11 @@ import { NavLink } from "react-router";
 import { SearchField } from "../find/SearchField";
 import { useAlerts } from "../headroom/queries";
 import { DropDown } from "../parts/DropDown";
-import { useMe, useSignOut } from "../session/queries";
+import { useMay, useMe, useSignOut } from "../session/queries";
+import { useWaitingList } from "../waiting/queries";
 
 const PLACES = [
-  { to: "/", label: "Pools", icon: <GridIcon fontSize="small" /> },
+  { to: "/pools", label: "Pools", icon: <GridIcon fontSize="small" /> },
   { to: "/subnets", label: "Subnets", icon: <ListIcon fontSize="small" /> },
   { to: "/size", label: "Work out", icon: <RulerIcon fontSize="small" /> },
   { to: "/plans", label: "Plans", icon: <PlanIcon fontSize="small" /> },
@@ -37,13 +40,16 @@ const PLACES = [
   { to: "/headroom", label: "Headroom", icon: <TrendIcon fontSize="small" /> },
   { to: "/public", label: "Public", icon: <PublicIcon fontSize="small" /> },
   { to: "/request", label: "Request", icon: <AddIcon fontSize="small" />, role: "requester" },
+  { to: "/waiting", label: "Waiting", icon: <HourglassIcon fontSize="small" /> },
+  { to: "/intakes", label: "Bring in", icon: <IntakeIcon fontSize="small" />, role: "planner" },
   { to: "/set-up/pools", label: "Set-up", icon: <TuneIcon fontSize="small" /> },
   { to: "/ledger", label: "Ledger", icon: <HistoryIcon fontSize="small" /> },
 ];
 
 export function Shell({ children }: { children: ReactNode }) {
   const me = useMe().data!;
-  const places = PLACES.filter((place) => !place.role || me.role !== "viewer");
+  const planner = useMay("planner");
+  const places = PLACES.filter((place) => !place.role || (place.role === "planner" ? ["planner", "admin"].includes(me.role) : me.role !== "viewer"));
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <Link href="#content" sx={{ position: "absolute", left: -9999, "&:focus": { left: 8, top: 8, zIndex: 2000 } }}>
@@ -51,10 +57,12 @@ export function Shell({ children }: { children: ReactNode }) {
       </Link>
       <AppBar position="sticky" color="inherit" elevation={0} sx={{ borderBottom: 1, borderColor: "divider" }}>
         <Toolbar variant="dense" sx={{ gap: 1 }}>
-          <Box component="img" src="/icon.svg" alt="" sx={{ width: 26, height: 26 }} />
-          <Typography component="span" sx={{ fontWeight: 750, mr: 1, letterSpacing: "0.01em", display: { xs: "none", sm: "inline" } }}>
-            Lentra
-          </Typography>
+          <Link component={NavLink} to="/" end aria-label="Lentra: today" color="inherit" underline="none" sx={{ display: "flex", alignItems: "center", gap: 1, mr: 1 }}>
+            <Box component="img" src="/icon.svg" alt="" sx={{ width: 26, height: 26 }} />
+            <Typography component="span" sx={{ fontWeight: 750, letterSpacing: "0.01em", display: { xs: "none", sm: "inline" } }}>
+              Lentra
+            </Typography>
+          </Link>
           <Places places={places} />
           <Box component="nav" aria-label="Main" sx={{ display: { xs: "none", lg: "flex" }, gap: 0.25, flexGrow: 1 }}>
             {places.map((place) => (
@@ -62,9 +70,9 @@ export function Shell({ children }: { children: ReactNode }) {
                 key={place.to}
                 component={NavLink}
                 to={place.to}
-                end={place.to === "/"}
+                end={place.to === "/pools"}
                 startIcon={place.icon}
-                endIcon={place.to === "/headroom" ? <Alerted /> : null}
+                endIcon={place.to === "/headroom" ? <Alerted /> : place.to === "/waiting" && planner ? <ToDecide /> : null}
                 size="small"
                 sx={{ color: "text.primary", minWidth: 0, px: 0.9, "& .MuiButton-startIcon": { display: { lg: "none", xl: "inherit" } }, "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
               >
@@ -92,7 +100,7 @@ function Places({ places }: { places: typeof PLACES }) {
       <IconButton aria-label="Pages" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
         <MenuIcon fontSize="small" />
       </IconButton>
-      <DropDown anchor={anchor} onClose={() => setAnchor(null)} items={places.map(({ label, to }) => ({ label, to }))} />
+      <DropDown anchor={anchor} onClose={() => setAnchor(null)} items={[{ label: "Today", to: "/" }, ...places.map(({ label, to }) => ({ label, to }))]} />
     </Box>
   );
 }
@@ -100,10 +108,20 @@ function Places({ places }: { places: typeof PLACES }) {
 /** The number of open alerts, beside the page that lists them. */
 function Alerted() {
   const open = useAlerts().data?.results?.length ?? 0;
-  if (!open) return null;
+  return <Badge count={open} title={`${open} open alerts`} colour="error" />;
+}
+
+/** How many requests wait for a planner. */
+function ToDecide() {
+  const count = useWaitingList({ state: "waiting", limit: "100" }).data?.results.length ?? 0;
+  return <Badge count={count} title={`${count} requests wait`} colour="primary" />;
+}
+
+function Badge({ count, title, colour }: { count: number; title: string; colour: string }) {
+  if (!count) return null;
   return (
-    <Box component="span" title={`${open} open alerts`} sx={{ px: 0.75, borderRadius: 2, bgcolor: "error.main", color: "error.contrastText", fontSize: "12px !important", fontWeight: 600, lineHeight: "18px" }}>
-      {open > 99 ? "99+" : open}
+    <Box component="span" title={title} sx={{ px: 0.75, borderRadius: 2, bgcolor: `${colour}.main`, color: `${colour}.contrastText`, fontSize: "12px !important", fontWeight: 600, lineHeight: "18px" }}>
+      {count > 99 ? "99+" : count}
     </Box>
   );
 }

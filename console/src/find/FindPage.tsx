@@ -6,6 +6,7 @@ import Link from "@mui/material/Link";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { Link as RouterLink, useSearchParams } from "react-router";
+import { pastOf } from "../history/queries";
 import { Shown } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { Facts } from "../parts/Facts";
@@ -33,6 +34,13 @@ export function FindPage() {
             {data.places.map((place) => (
               <PlaceCard key={place.realm.id} place={place} />
             ))}
+            {data.range && (
+              <Typography>
+                <Link component={RouterLink} to={pastOf(data.range)}>
+                  History: who had it, from when to when
+                </Link>
+              </Typography>
+            )}
             {data.range && data.places.length === 0 && (
               <Alert severity="info">{data.range} is in no pool and under no keep-out of any realm.</Alert>
             )}

@@ -11,13 +11,17 @@ const SET_UP: Record<string, string> = {
   "keep-out": "keep-outs",
   reservation: "reservations",
   "planned need": "planned-needs",
+  quota: "quotas",
+  "approval rule": "approval-rules",
   person: "people",
+  subscription: "subscriptions",
 };
 
 /** The address of the page about a record; null if it has none. Of an address record, `id` is that of its subnet. */
 export function placeOf(kind: string, id: number): string | null {
   if (kind === "pool") return `/pools/${id}`;
   if (kind === "subnet" || kind === "address record") return `/subnets/${id}`;
+  if (kind === "request") return `/waiting/${id}`;
   if (kind === "plan") return `/plans/${id}`;
   const list = SET_UP[kind];
   return list ? `/set-up/${list}/${id}` : null;

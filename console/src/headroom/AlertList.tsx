@@ -3,12 +3,11 @@ import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Chip from "@mui/material/Chip";
 import Link from "@mui/material/Link";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import type { Told } from "../api/client";
+import { Choice } from "../parts/Choice";
 import { commandLine } from "../parts/command";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Listed } from "../parts/Answers";
@@ -44,10 +43,7 @@ export function AlertList() {
     <>
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
         <Scope names={["realm", "pool"]} />
-        <TextField select label="Show" value={filters["resolved"] ?? ""} onChange={(event) => set("resolved", event.target.value)} sx={{ minWidth: 170 }} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
-          <MenuItem value="">what is open</MenuItem>
-          <MenuItem value="true">also what is over</MenuItem>
-        </TextField>
+        <Choice label="Show" value={filters["resolved"] ?? ""} choices={[["", "what is open"], ["true", "also what is over"]]} onChange={(value) => set("resolved", value)} width={170} />
       </Stack>
       <Card>
         <Listed query={alerts} rows={(page) => page.results} empty="No alert is open: no pool has reached a threshold, or will soon.">
@@ -102,7 +98,7 @@ export function AlertList() {
             />
           )}
         </Listed>
-        <PageTurner page={alerts.data} onTurn={(cursor) => set("cursor", cursor)} />
+        <PageTurner page={alerts.data} address="alerts" query={filters} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
       {doing && !doing.acknowledged_by && (
         <RecordForm

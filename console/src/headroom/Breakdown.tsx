@@ -1,10 +1,9 @@
 // Usage in parts, as ranked bars and as a table.
 import Box from "@mui/material/Box";
 import Card from "@mui/material/Card";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import { Listed } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { RecordTable } from "../parts/RecordTable";
 import { useFilters } from "../parts/useFilters";
@@ -24,17 +23,8 @@ export function Breakdown() {
   return (
     <>
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
-        <TextField select label="By" value={by} onChange={(event) => set("by", event.target.value)} sx={{ minWidth: 170 }}>
-          {["project", "zone", "tier", "region", "pool", "realm", "zone,tier", "project,zone", "project,tier"].map((one) => (
-            <MenuItem key={one} value={one}>
-              {one.replace(",", " and ")}
-            </MenuItem>
-          ))}
-        </TextField>
-        <TextField select label="Family" value={filters["family"] ?? "4"} onChange={(event) => set("family", event.target.value)} sx={{ width: 110 }}>
-          <MenuItem value="4">IPv4</MenuItem>
-          <MenuItem value="6">IPv6</MenuItem>
-        </TextField>
+        <Choice label="By" value={by} choices={["project", "zone", "tier", "region", "pool", "realm", "zone,tier", "project,zone", "project,tier"].map((one) => [one, one.replace(",", " and ")] as const)} onChange={(value) => set("by", value)} width={170} />
+        <Choice label="Family" value={filters["family"] ?? "4"} choices={[["4", "IPv4"], ["6", "IPv6"]]} onChange={(value) => set("family", value)} width={110} />
         <Scope names={["realm", "pool", "region", "zone", "tier", "project"]} />
       </Stack>
       <Card>

@@ -3,13 +3,13 @@ import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useDeferredValue, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { Shown } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
@@ -25,10 +25,7 @@ export function CompactionCard({ pool }: { pool: string }) {
       <Typography variant="h2">Make a length fit again</Typography>
       <Stack direction="row" sx={{ gap: 1.5, mt: 1.5, mb: 1 }}>
         <TextField label="Wanted length" type="number" value={length} onChange={(event) => setLength(event.target.value)} sx={{ width: 150 }} slotProps={{ htmlInput: { min: 0, max: 128 } }} />
-        <TextField select label="Family" value={family} onChange={(event) => setFamily(event.target.value)} sx={{ width: 110 }}>
-          <MenuItem value="4">IPv4</MenuItem>
-          <MenuItem value="6">IPv6</MenuItem>
-        </TextField>
+        <Choice label="Family" value={family} choices={[["4", "IPv4"], ["6", "IPv6"]]} onChange={setFamily} width={110} />
       </Stack>
       {length === "" ? (
         <Typography color="text.secondary">Say which length is wanted: here are then the fewest addresses to move for it.</Typography>

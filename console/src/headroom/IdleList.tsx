@@ -1,13 +1,12 @@
 // What lies idle, each with a proposed step.
-import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import { Link as RouterLink } from "react-router";
 import { Listed } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
+import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { useFilters } from "../parts/useFilters";
 import { useIdle } from "./queries";
@@ -26,14 +25,7 @@ export function IdleList() {
     <>
       <Stack direction="row" sx={{ gap: 1.5 }}>
         <Scope names={["realm", "project"]} />
-        <TextField select label="Kind" value={filters["kind"] ?? ""} onChange={(event) => set("kind", event.target.value)} sx={{ minWidth: 220 }} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
-          <MenuItem value="">any</MenuItem>
-          {KINDS.map((kind) => (
-            <MenuItem key={kind} value={kind}>
-              {kind}
-            </MenuItem>
-          ))}
-        </TextField>
+        <Choice label="Kind" value={filters["kind"] ?? ""} choices={[["", "any"], ...KINDS]} onChange={(value) => set("kind", value)} width={220} />
       </Stack>
       <Card>
         <Listed query={idle} rows={(page) => page.results} empty="Nothing lies idle.">
@@ -53,16 +45,7 @@ export function IdleList() {
             />
           )}
         </Listed>
-        {(idle.data?.next || filters["cursor"]) && (
-          <Stack direction="row" sx={{ gap: 1 }}>
-            <Button size="small" disabled={!filters["cursor"]} onClick={() => set("cursor", "")}>
-              First page
-            </Button>
-            <Button size="small" disabled={!idle.data?.next} onClick={() => set("cursor", new URL(idle.data!.next!).searchParams.get("cursor") ?? "")}>
-              Next page
-            </Button>
-          </Stack>
-        )}
+        <PageTurner page={idle.data} cursor={filters["cursor"]} address="idle" query={filters} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
       <CommandLine text={commandOf("lentra idle", filters)} />
     </>

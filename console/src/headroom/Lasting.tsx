@@ -53,7 +53,7 @@ export function Lasting() {
             />
           )}
         </Listed>
-        <PageTurner page={headroom.data} onTurn={(cursor) => set("cursor", cursor)} />
+        <PageTurner page={headroom.data} address="headroom" query={filters} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
       <CommandLine text={commandOf("lentra headroom", filters)} />
     </>

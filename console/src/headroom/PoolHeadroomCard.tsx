@@ -1,13 +1,12 @@
 // How long a pool lasts, over a window of one's choice.
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { Shown } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { Families } from "./Families";
 import { usePoolHeadroom } from "./queries";
@@ -24,12 +23,7 @@ export function PoolHeadroomCard({ id, name }: { id: string; name: string }) {
         <Button component={RouterLink} to={`/headroom/what-if?pool=${encodeURIComponent(name)}`}>
           What if…
         </Button>
-        <TextField select label="Trend of" value={window} onChange={(event) => setWindow(event.target.value)} sx={{ width: 150 }}>
-          <MenuItem value="91">3 months</MenuItem>
-          <MenuItem value="182">6 months</MenuItem>
-          <MenuItem value="365">a year</MenuItem>
-          <MenuItem value="730">two years</MenuItem>
-        </TextField>
+        <Choice label="Trend of" value={window} choices={[["91", "3 months"], ["182", "6 months"], ["365", "a year"], ["730", "two years"]]} onChange={setWindow} width={150} />
       </Stack>
       <Shown query={headroom} what="its headroom">
         {(rows) => <Families rows={rows} name={name} />}

@@ -1,16 +1,15 @@
 // Lists of ranges for access rules.
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
-import Typography from "@mui/material/Typography";
 import { useMutation } from "@tanstack/react-query";
 import { call } from "../api/client";
 import { Listed, ProblemAlert } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { copyText } from "../parts/copy";
 import { Mono } from "../parts/Mono";
+import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
@@ -30,10 +29,7 @@ export function RangeList() {
     <>
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
         <Scope names={["realm", "pool", "project", "region", "zone", "tier"]} />
-        <TextField select label="As" value={filters["aggregated"] ?? ""} onChange={(event) => set("aggregated", event.target.value)} sx={{ minWidth: 170 }} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
-          <MenuItem value="">every block</MenuItem>
-          <MenuItem value="true">fewest prefixes</MenuItem>
-        </TextField>
+        <Choice label="As" value={filters["aggregated"] ?? ""} choices={[["", "every block"], ["true", "fewest prefixes"]]} onChange={(value) => set("aggregated", value)} width={170} />
         <TextFilter label="Changes since" type="date" value={filters["since"] ?? ""} onChange={(value) => set("since", value)} />
         <Button disabled={!ranges.data?.results.length || lines.isPending} onClick={() => lines.mutate()}>
           Copy all as text
@@ -57,9 +53,9 @@ export function RangeList() {
             />
           )}
         </Listed>
+        <PageTurner page={ranges.data} cursor={filters["cursor"]} address="ranges" query={filters} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
       <ProblemAlert error={lines.error} />
-      {ranges.data?.next && <Typography color="text.secondary">These are the first; all of them are copied, and told by the command.</Typography>}
       <CommandLine text={commandOf("lentra ranges", filters).replace("--aggregated true", "--aggregated")} />
     </>
   );

@@ -10,7 +10,7 @@ import { cellText } from "../setup/cells";
 import type { Entry } from "../subnets/queries";
 
 /** Ledger entries: who changed what, when and why. A change can be taken back from here. */
-export function EntryTable({ entries, withName = true }: { entries: Entry[]; withName?: boolean }) {
+export function EntryTable({ entries, withName = true, label = "Ledger entries" }: { entries: Entry[]; withName?: boolean; label?: string }) {
   const [back, setBack] = useState<Entry>();
   const me = useMe().data;
   const planner = useMay("planner");
@@ -18,7 +18,7 @@ export function EntryTable({ entries, withName = true }: { entries: Entry[]; wit
   return (
     <>
       <RecordTable
-        label="Ledger entries"
+        label={label}
         rows={entries.map((entry) => ({ ...entry, id: entry.number }))}
         columns={[
           { head: "Entry", cell: (entry) => <Mono>{entry.number}</Mono> },

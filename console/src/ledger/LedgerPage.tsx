@@ -1,11 +1,13 @@
 import Card from "@mui/material/Card";
-import MenuItem from "@mui/material/MenuItem";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
+import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { call, type Page } from "../api/client";
 import { Listed } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { commandLine } from "../parts/command";
 import { PageTurner } from "../parts/PageTurner";
@@ -14,6 +16,7 @@ import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import type { Entry } from "../subnets/queries";
 import { EntryTable } from "./EntryTable";
+import { useFollowing } from "./following";
 
 const KINDS = [
   ...["subnet", "address record", "pool", "reservation", "keep-out", "plan", "planned need"],
@@ -23,24 +26,19 @@ const KINDS = [
 export function LedgerPage() {
   useTitle("Ledger");
   const { filters, set } = useFilters();
+  const [follows, setFollows] = useState(false);
   const entries = useQuery({
     queryKey: ["ledger", filters],
     queryFn: ({ signal }) => call<Page<Entry>>("GET", "ledger", { query: { limit: 50, ...filters }, signal }),
     placeholderData: keepPreviousData,
   });
+  useFollowing(follows, entries.data?.results[0]?.number);
   return (
     <Stack sx={{ gap: 2 }}>
       <Typography variant="h1">Ledger</Typography>
       <Typography color="text.secondary">Every change: who, when, what, before and after, and why. Nothing here is ever altered.</Typography>
       <Stack direction="row" role="search" aria-label="Filters" sx={{ gap: 1.5, flexWrap: "wrap" }}>
-        <TextField select label="Kind" value={filters["kind"] ?? ""} onChange={(event) => set("kind", event.target.value)} sx={{ minWidth: 160 }}>
-          <MenuItem value="">any</MenuItem>
-          {KINDS.map((kind) => (
-            <MenuItem key={kind} value={kind}>
-              {kind}
-            </MenuItem>
-          ))}
-        </TextField>
+        <Choice label="Kind" value={filters["kind"] ?? ""} choices={[["", "any"], ...KINDS]} onChange={(value) => set("kind", value)} width={160} />
         <TextFilter label="Who" value={filters["actor"] ?? ""} onChange={(value) => set("actor", value)} />
         <TextFilter label="Name contains" value={filters["text"] ?? ""} onChange={(value) => set("text", value)} />
         <TextFilter label="What was done" value={filters["verb"] ?? ""} onChange={(value) => set("verb", value)} />
@@ -54,14 +52,15 @@ export function LedgerPage() {
             onChange={(value) => set(name, value)}
           />
         ))}
+        <FormControlLabel control={<Switch checked={follows} onChange={(event) => setFollows(event.target.checked)} />} label="Show what comes" />
       </Stack>
       <Card>
         <Listed query={entries} rows={(page) => page.results} empty="No entry matches.">
           {(rows) => <EntryTable entries={rows} />}
         </Listed>
-        <PageTurner page={entries.data} onTurn={(cursor) => set("cursor", cursor)} />
+        <PageTurner page={entries.data} address="ledger" query={filters} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
-      <CommandLine text={commandLine(["ledger"], { ...filters, cursor: undefined })} />
+      <CommandLine text={commandLine(["ledger"], { ...filters, cursor: undefined, ...(follows ? { follow: true } : {}) })} />
     </Stack>
   );
 }

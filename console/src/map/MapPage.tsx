@@ -7,6 +7,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Shown } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { RefSelect } from "../parts/RefSelect";
 import { useFilters } from "../parts/useFilters";
@@ -51,13 +52,7 @@ export function MapPage() {
         >
           <TextField label="Go to a prefix" value={typed} onChange={(event) => setTyped(event.target.value)} sx={{ width: 220 }} />
         </form>
-        <TextField select label="Colour by" value={by} onChange={(event) => set("by", event.target.value)} sx={{ minWidth: 130 }}>
-          {BY.map((one) => (
-            <MenuItem key={one} value={one}>
-              {one}
-            </MenuItem>
-          ))}
-        </TextField>
+        <Choice label="Colour by" value={by} choices={BY} onChange={(value) => set("by", value)} width={130} />
       </Stack>
       {Object.keys(where).length === 0 ? (
         <Realms />

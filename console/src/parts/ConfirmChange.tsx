@@ -11,10 +11,12 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
+import { useNavigate } from "react-router";
 import { isStale, newKey, Problem, type Answer, type How } from "../api/client";
 import { refreshed } from "../api/refreshing";
 import { Loading, ProblemAlert } from "./Answers";
 import { CommandLine } from "./CommandLine";
+import { NOTHING_SAID, saidInCommand, WaitsNote } from "./Waits";
 
 export function ConfirmChange<Result>({
   title,
@@ -39,6 +41,8 @@ export function ConfirmChange<Result>({
 }) {
   const [why, setWhy] = useState("");
   const [insisted, setInsisted] = useState(false);
+  const [said, setSaid] = useState(NOTHING_SAID);
+  const navigate = useNavigate();
   const [key] = useState(newKey);
   const queryClient = useQueryClient();
   const seen = useQuery({
@@ -49,10 +53,11 @@ export function ConfirmChange<Result>({
     retry: false,
   });
   const done = useMutation({
-    mutationFn: () => run({ preview: false, why, key: `${key}-${insisted}`, proposal: seen.data?.proposal }, insisted),
+    mutationFn: () => run({ preview: false, why, key: `${key}-${insisted}`, proposal: seen.data?.proposal, said: seen.data?.waits ? { ...said } : {} }, insisted),
     onSuccess: async (answer) => {
       await refreshed(queryClient);
-      onDone?.(answer);
+      if (answer.waits) navigate(`/waiting/${answer.waits.request}`);
+      else onDone?.(answer);
       onClose();
     },
     onError: (error) => void (isStale(error) && seen.refetch()), // what was shown is over: look again
@@ -71,6 +76,7 @@ export function ConfirmChange<Result>({
               {note}
             </Alert>
           ))}
+          {seen.data?.waits && <WaitsNote waits={seen.data.waits} said={said} onChange={setSaid} />}
           <ProblemAlert error={done.error ?? seen.error} />
           {insist && (inUse || insisted) && (
             <FormControlLabel control={<Checkbox checked={insisted} onChange={(event) => setInsisted(event.target.checked)} />} label={insist} />
@@ -78,13 +84,13 @@ export function ConfirmChange<Result>({
           {seen.data && (
             <TextField label={needsWhy ? "Reason" : "Reason (optional)"} value={why} required={needsWhy} onChange={(event) => setWhy(event.target.value)} />
           )}
-          <CommandLine text={command + (insisted ? " --despite-use" : "") + (why ? ` --why '${why.replaceAll("'", "")}'` : "")} />
+          <CommandLine text={command + (insisted ? " --despite-use" : "") + (why ? ` --why '${why.replaceAll("'", "")}'` : "") + saidInCommand(said)} />
         </Stack>
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Leave it</Button>
         <Button variant="contained" disabled={!seen.data || done.isPending || (needsWhy && !why.trim())} onClick={() => done.mutate()}>
-          {title}
+          {seen.data?.waits ? "Ask for it" : title}
         </Button>
       </DialogActions>
     </Dialog>

@@ -1,28 +1,28 @@
 import Button from "@mui/material/Button";
-import { useMutation } from "@tanstack/react-query";
-import { everyRow } from "../api/client";
-import { ProblemAlert } from "./Answers";
-import { csvOf } from "./csv";
+import { useState } from "react";
+import { DropDown } from "./DropDown";
 
-/** All rows of a list, not only this page of it, as a CSV file. */
-export function Download({ name, address, query, row = (one) => one }: { name: string; address: string; query: Record<string, string>; row?: (one: Record<string, unknown>) => Record<string, unknown> }) {
-  const fetched = useMutation({
-    mutationFn: async () => {
-      const { cursor: _, ...filters } = query;
-      const rows = await everyRow<Record<string, unknown>>(address, filters, undefined, Infinity);
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(new Blob([csvOf(rows.map(row))], { type: "text/csv" }));
-      link.download = `${name}.csv`;
-      link.click();
-      URL.revokeObjectURL(link.href);
-    },
-  });
+const FORMS = [
+  ["csv", "CSV"],
+  ["xlsx", "XLSX (spreadsheet)"],
+  ["jsonl", "JSON lines"],
+] as const;
+
+/** All rows of a list, not only this page of it, as a file that the service writes. */
+export function Download({ address, query = {} }: { address: string; query?: Record<string, string> }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   return (
     <>
-      <Button size="small" onClick={() => fetched.mutate()} disabled={fetched.isPending}>
-        {fetched.isPending ? "Reading all pages…" : "Download CSV"}
+      <Button size="small" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
+        Download
       </Button>
-      <ProblemAlert error={fetched.error} />
+      <DropDown anchor={anchor} onClose={() => setAnchor(null)} items={FORMS.map(([form, label]) => ({ label, file: fileOf(address, query, form) }))} />
     </>
   );
+}
+
+/** Where a list is a file; which page of it one looks at is no matter. */
+export function fileOf(address: string, query: Record<string, string>, form: string): string {
+  const { cursor: _, limit: __, ...filters } = query;
+  return `/api/v1/${address}?${new URLSearchParams({ ...filters, as: form })}`;
 }

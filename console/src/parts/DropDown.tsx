@@ -5,6 +5,7 @@ export interface Item {
   label: string;
   to?: string;
   href?: string;
+  file?: string; // what is written to a file
   checked?: boolean;
   onClick?: () => void;
 }

@@ -12,6 +12,7 @@ export function DropDownMenu({ anchor, onClose, items }: { anchor: HTMLElement; 
           key={item.label}
           {...(item.to ? { component: NavLink, to: item.to, end: item.to === "/" } : {})}
           {...(item.href ? { component: "a", href: item.href, target: "_blank", rel: "noreferrer" } : {})}
+          {...(item.file ? { component: "a", href: item.file, download: true } : {})}
           {...(item.checked === undefined ? {} : { role: "menuitemcheckbox", "aria-checked": item.checked, dense: true })}
           onClick={() => {
             item.onClick?.();

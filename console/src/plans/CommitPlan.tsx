@@ -9,6 +9,7 @@ import { change, newKey, type Answer } from "../api/client";
 import { refreshed } from "../api/refreshing";
 import { ProblemAlert } from "../parts/Answers";
 import { Chain, ConfirmChange } from "../parts/ConfirmChange";
+import { NOTHING_SAID, WaitsNote } from "../parts/Waits";
 import { useMay } from "../session/queries";
 import { send, type GiveBack, type Proposed, type Written } from "./queries";
 
@@ -25,6 +26,7 @@ export function CommitPlan({
   stale: boolean;
 }) {
   const [why, setWhy] = useState("");
+  const [said, setSaid] = useState(NOTHING_SAID);
   const [minutes, setMinutes] = useState("15");
   const [key] = useState(() => newKey());
   const queryClient = useQueryClient();
@@ -32,9 +34,10 @@ export function CommitPlan({
   const proposed = answer.result;
   const done = useMutation({
     mutationFn: (hold: number) =>
-      send(written, { proposal: answer.proposal, ...giveBack, hold_minutes: hold || null }, false, why, `${key}-${hold}-${answer.proposal?.slice(-20)}`),
+      send(written, { proposal: answer.proposal, ...giveBack, hold_minutes: hold || null }, false, why, `${key}-${hold}-${answer.proposal?.slice(-20)}`, answer.waits ? { ...said } : {}),
     onSuccess: async (made) => {
       await refreshed(queryClient);
+      if (made.waits) return navigate(`/waiting/${made.waits.request}`);
       navigate(`/plans/${made.result.plan!.id}`);
     },
   });
@@ -44,13 +47,14 @@ export function CommitPlan({
     <Card sx={{ p: 2 }}>
       <Stack sx={{ gap: 1.5 }}>
         <Chain steps={[pools.join(" + "), `${proposed.counts["added"] ?? 0} subnets`]} />
+        {answer.waits && <WaitsNote waits={answer.waits} said={said} onChange={setSaid} />}
         <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap", alignItems: "center" }}>
           <TextField label="Reason (optional)" value={why} onChange={(event) => setWhy(event.target.value)} sx={{ minWidth: 300 }} />
           <Button variant="contained" disabled={!ready} onClick={() => done.mutate(0)}>
-            Commit the plan
+            {answer.waits ? "Ask for the plan" : "Commit the plan"}
           </Button>
           <TextField label="Minutes" type="number" value={minutes} onChange={(event) => setMinutes(event.target.value)} sx={{ width: 100 }} />
-          <Button variant="outlined" disabled={!ready || !(Number(minutes) > 0)} onClick={() => done.mutate(Number(minutes))}>
+          <Button variant="outlined" disabled={!ready || !!answer.waits || !(Number(minutes) > 0)} onClick={() => done.mutate(Number(minutes))}>
             Hold it
           </Button>
         </Stack>

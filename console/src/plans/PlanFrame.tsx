@@ -1,6 +1,6 @@
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
+import { Choice } from "../parts/Choice";
 import { RefSelect } from "../parts/RefSelect";
 import type { PlanDocument } from "./document";
 
@@ -31,11 +31,7 @@ export function PlanFrame({ document, onChange, fixedName }: { document: PlanDoc
         ))}
       </Stack>
       <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap" }}>
-        <TextField select label="Under one prefix" value={document.summarise ?? "none"} onChange={(event) => set({ summarise: event.target.value as "zone" })} sx={{ minWidth: 190 }}>
-          <MenuItem value="none">each block by itself</MenuItem>
-          <MenuItem value="zone">each zone</MenuItem>
-          <MenuItem value="plan">each zone, and all of it</MenuItem>
-        </TextField>
+        <Choice label="Under one prefix" value={document.summarise ?? "none"} choices={[["none", "each block by itself"], ["zone", "each zone"], ["plan", "each zone, and all of it"]]} onChange={(value) => set({ summarise: value as "zone" })} width={190} />
         <TextField label="Spare zones" type="number" value={room.zones ?? ""} onChange={(event) => setRoom("zones", event.target.value)} sx={{ width: 120 }} />
         <TextField label="Spare tiers" type="number" value={room.tiers ?? ""} onChange={(event) => setRoom("tiers", event.target.value)} sx={{ width: 120 }} />
         <TextField label="Doublings of room" type="number" value={room.block ?? ""} onChange={(event) => setRoom("block", event.target.value)} sx={{ width: 160 }} />

@@ -3,7 +3,6 @@ import CloseIcon from "@mui/icons-material/Close";
 import Box from "@mui/material/Box";
 import Checkbox from "@mui/material/Checkbox";
 import IconButton from "@mui/material/IconButton";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
@@ -12,6 +11,7 @@ import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import TextField from "@mui/material/TextField";
+import { Choice } from "../parts/Choice";
 import { Mono } from "../parts/Mono";
 import { RefSelect } from "../parts/RefSelect";
 import { grouped } from "../parts/text";
@@ -135,12 +135,7 @@ function TierCell({ document, index, onChange }: { document: PlanDocument; index
         {number("length", "or length", 100)}
         {number("count", "Blocks", 90)}
         {number("room", "Room", 90)}
-        <TextField select label="Gateway" value={entry.gateway ?? ""} onChange={(event) => set("gateway", event.target.value)} sx={{ width: 110 }}>
-          <MenuItem value="">—</MenuItem>
-          <MenuItem value="first">first</MenuItem>
-          <MenuItem value="last">last</MenuItem>
-          <MenuItem value="none">none</MenuItem>
-        </TextField>
+        <Choice label="Gateway" value={entry.gateway ?? ""} choices={[["", "—"], "first", "last", "none"]} onChange={(value) => set("gateway", value)} width={110} />
       </Stack>
     </Stack>
   );

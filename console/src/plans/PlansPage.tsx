@@ -55,7 +55,7 @@ export function PlansPage() {
             />
           )}
         </Listed>
-        <PageTurner page={plans.data} onTurn={(cursor) => set("cursor", cursor)} />
+        <PageTurner page={plans.data} address="plans" query={filters} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
     </Stack>
   );

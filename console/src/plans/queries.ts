@@ -44,9 +44,9 @@ export function usePlanPreview(written: Written | null, giveBack: GiveBack) {
   });
 }
 
-export function send(written: Written, options: object, preview: boolean, why: string, key?: string): Promise<Answer<Proposed>> {
+export function send(written: Written, options: object, preview: boolean, why: string, key?: string, said: Record<string, string> = {}): Promise<Answer<Proposed>> {
   return call("POST", "plans", {
-    query: { preview: preview || undefined, why },
+    query: { preview: preview || undefined, why, ...said },
     body: { ...written, ...options },
     ...(key ? { key } : {}),
   });

@@ -1,10 +1,10 @@
 // The gaps of a pool: every run of free space, with what lies on both sides; opened on request.
 import Card from "@mui/material/Card";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { Listed } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { commandLine } from "../parts/command";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
@@ -36,13 +36,7 @@ function GapsOpen({ pool }: { pool: Pool }) {
     <Stack sx={{ gap: 1.5, pt: 2 }}>
       <Stack direction="row" role="search" aria-label="Which gaps" sx={{ gap: 2 }}>
         {families.length > 1 && (
-          <TextField select label="Family" value={family} onChange={(event) => (setFamily(event.target.value), setCursor(""))} sx={{ width: 110 }}>
-            {families.map((one) => (
-              <MenuItem key={one} value={one}>
-                IPv{one}
-              </MenuItem>
-            ))}
-          </TextField>
+          <Choice label="Family" value={family} choices={families.map((one) => [one, `IPv${one}`] as const)} onChange={(value) => (setFamily(value), setCursor(""))} width={110} />
         )}
         <TextField label="Where this length fits" type="number" value={length} onChange={(event) => (setLength(event.target.value), setCursor(""))} sx={{ width: 190 }} />
       </Stack>
@@ -61,7 +55,7 @@ function GapsOpen({ pool }: { pool: Pool }) {
           />
         )}
       </Listed>
-      <PageTurner page={gaps.data} onTurn={(next) => setCursor(new URLSearchParams(next).get("cursor") ?? next)} />
+      <PageTurner page={gaps.data} cursor={cursor} onTurn={setCursor} address={`pools/${pool.id}/gaps`} query={asked} />
       <CommandLine text={commandLine(["pool", "gaps", pool.name], length ? asked : families.length > 1 ? { family } : {})} />
     </Stack>
   );

@@ -235,7 +235,7 @@ function PoolSubnets({ pool }: { pool: Pool }) {
             />
           )}
         </Listed>
-        <PageTurner page={subnets.data} onTurn={(next) => set("cursor", next)} />
+        <PageTurner page={subnets.data} address="subnets" query={{ pool: String(pool.id) }} onTurn={(next) => set("cursor", next)} />
       </Card>
     </Box>
   );
@@ -322,7 +322,7 @@ function PlannerActions({ pool }: { pool: Pool }) {
           command={commandLine(["pool", "remove", pool.name])}
           run={(how) => removeRecord("pools", pool.id, how)}
           onClose={close}
-          onDone={() => navigate("/")}
+          onDone={() => navigate("/pools")}
         />
       )}
     </>

@@ -2,13 +2,12 @@
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { Listed } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
 import { PageTurner } from "../parts/PageTurner";
@@ -60,11 +59,7 @@ export function PublicPage() {
       <Typography variant="h1">Public addresses</Typography>
       <Stack direction="row" sx={{ gap: 2 }}>
         <RefSelect kind="projects" label="Project" value={filters["project"] ?? ""} onChange={(value) => set("project", value)} none="any" />
-        <TextField select label="Which" value={filters["public"] ?? "held"} onChange={(event) => set("public", event.target.value)} sx={{ minWidth: 160 }}>
-          <MenuItem value="held">all that are held</MenuItem>
-          <MenuItem value="attached">attached</MenuItem>
-          <MenuItem value="idle">idle</MenuItem>
-        </TextField>
+        <Choice label="Which" value={filters["public"] ?? "held"} choices={[["held", "all that are held"], "attached", "idle"]} onChange={(value) => set("public", value)} width={160} />
       </Stack>
       <Quotas project={filters["project"]} />
       <Card>
@@ -100,7 +95,7 @@ export function PublicPage() {
             />
           )}
         </Listed>
-        <PageTurner page={held.data} onTurn={(cursor) => set("cursor", cursor)} />
+        <PageTurner page={held.data} address="subnets" query={{ public: "held", ...filters }} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
       <CommandLine text={`lentra public list${filters["project"] ? ` --project ${filters["project"]}` : ""}${filters["public"] === "idle" ? " --idle" : ""}`} />
       {doing && (

@@ -7,11 +7,13 @@ import type { Answer } from "../api/client";
 import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
 import { amount } from "../parts/text";
+import { NOTHING_SAID, WaitsNote, type Said } from "../parts/Waits";
 import type { HandedOut } from "./queries";
 
 /** Exactly what will be handed out: realm, pool, block, usable hosts and name. */
-export function Confirmation({ answer, busy, onConfirm }: { answer: Answer<HandedOut>; busy: boolean; onConfirm: (why: string) => void }) {
+export function Confirmation({ answer, busy, onConfirm }: { answer: Answer<HandedOut>; busy: boolean; onConfirm: (why: string, said: Said) => void }) {
   const [why, setWhy] = useState("");
+  const [said, setSaid] = useState(NOTHING_SAID);
   return (
     <Stack sx={{ gap: 1.5 }}>
       <RecordTable
@@ -30,10 +32,11 @@ export function Confirmation({ answer, busy, onConfirm }: { answer: Answer<Hande
           {note}
         </Alert>
       ))}
+      {answer.waits && <WaitsNote waits={answer.waits} said={said} onChange={setSaid} />}
       <Stack direction="row" sx={{ gap: 2 }}>
-        <TextField label="Reason (optional)" value={why} onChange={(event) => setWhy(event.target.value)} sx={{ minWidth: 320 }} />
-        <Button variant="contained" disabled={busy} onClick={() => onConfirm(why)}>
-          Hand it out
+        <TextField label={answer.waits ? "Reason" : "Reason (optional)"} value={why} onChange={(event) => setWhy(event.target.value)} sx={{ minWidth: 320 }} />
+        <Button variant="contained" disabled={busy} onClick={() => onConfirm(why, said)}>
+          {answer.waits ? "Ask for it" : "Hand it out"}
         </Button>
       </Stack>
     </Stack>

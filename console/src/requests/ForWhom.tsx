@@ -1,8 +1,11 @@
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
+import { useQuery } from "@tanstack/react-query";
+import { call, type Page } from "../api/client";
+import { Choice } from "../parts/Choice";
 import { RefSelect } from "../parts/RefSelect";
 import { useMay, useMe } from "../session/queries";
+import { QuotaBars, type Quota } from "../setup/QuotaBars";
 import { useChoices } from "../setup/queries";
 import type { Draft } from "./draft";
 
@@ -19,14 +22,7 @@ export function ForWhom({ draft, onChange }: { draft: Draft; onChange: (values: 
         {planner ? (
           <RefSelect kind="projects" label="Project" value={draft.project} onChange={(project) => onChange({ project })} required />
         ) : (
-          <TextField select label="Project" value={draft.project} required onChange={(event) => onChange({ project: event.target.value })} sx={{ minWidth: 200 }}>
-            <MenuItem value="">—</MenuItem>
-            {me.projects.map((project) => (
-              <MenuItem key={project.id} value={project.name}>
-                {project.name}
-              </MenuItem>
-            ))}
-          </TextField>
+          <Choice label="Project" value={draft.project} choices={[["", "—"], ...me.projects.map((project) => [project.name, project.name] as const)]} onChange={(value) => onChange({ project: value })} width={200} required />
         )}
         <RefSelect kind="tiers" label="Tier" value={draft.tier} onChange={(tier) => onChange({ tier })} required />
         <RefSelect kind="regions" label="Region" value={draft.region} onChange={(region) => onChange({ region, zone: "" })} />
@@ -38,12 +34,9 @@ export function ForWhom({ draft, onChange }: { draft: Draft; onChange: (values: 
           onChange={(zone) => onChange({ zone })}
           helperText="leave empty where no zone applies"
         />
-        <TextField select label="Families" value={draft.families} onChange={(event) => onChange({ families: event.target.value })} sx={{ minWidth: 160 }}>
-          <MenuItem value="4">IPv4</MenuItem>
-          <MenuItem value="6">IPv6</MenuItem>
-          <MenuItem value="4,6">IPv4 and IPv6</MenuItem>
-        </TextField>
+        <Choice label="Families" value={draft.families} choices={[["4", "IPv4"], ["6", "IPv6"], ["4,6", "IPv4 and IPv6"]]} onChange={(value) => onChange({ families: value })} width={160} />
       </Stack>
+      {draft.project && <WhatIsLeft project={draft.project} />}
       <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap" }}>
         <TextField label="Purpose" value={draft.purpose} onChange={(event) => onChange({ purpose: event.target.value })} sx={{ minWidth: 320 }} />
         <TextField
@@ -56,4 +49,13 @@ export function ForWhom({ draft, onChange }: { draft: Draft; onChange: (values: 
       </Stack>
     </Stack>
   );
+}
+
+/** What is used of the project's quotas, if it has any. */
+function WhatIsLeft({ project }: { project: string }) {
+  const quotas = useQuery({
+    queryKey: ["quotas", "of", project],
+    queryFn: ({ signal }) => call<Page<Quota>>("GET", "quotas", { query: { project }, signal }),
+  });
+  return quotas.data?.results.length ? <QuotaBars quotas={quotas.data.results} /> : null;
 }

@@ -1,12 +1,12 @@
 import { useState } from "react";
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { ProblemAlert } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { RefSelect } from "../parts/RefSelect";
 import { grouped } from "../parts/text";
 import { EMPTY, needOf, type Draft } from "./draft";
@@ -53,37 +53,21 @@ export function HowLarge({ draft, onChange, chosen }: { draft: Draft; onChange: 
       <details open={unusual}>
         <summary>More: placement, room to grow, segment tag, gateway, hold, reservation, near to, away from</summary>
         <Stack direction="row" sx={{ gap: 2, flexWrap: "wrap", pt: 2 }}>
-          <TextField
-            select
+          <Choice
             label="Placement"
             value={draft.placement}
-            onChange={(event) => onChange({ placement: event.target.value })}
-            sx={{ minWidth: 210 }}
-            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-          >
-            <MenuItem value="">as the pool says</MenuItem>
-            <MenuItem value="snug">snug: smallest gap</MenuItem>
-            <MenuItem value="low">low: lowest address</MenuItem>
-            <MenuItem value="roomy">roomy: widest gap</MenuItem>
-          </TextField>
+            choices={[["", "as the pool says"], ["snug", "snug: smallest gap"], ["low", "low: lowest address"], ["roomy", "roomy: widest gap"]]}
+            onChange={(placement) => onChange({ placement })}
+            width={210}
+          />
           <TextField label="Doublings of room" type="number" value={draft.room} onChange={(event) => onChange({ room: event.target.value })} sx={{ width: 160 }} />
           <TextField label="Segment tag" value={draft.tag} onChange={(event) => onChange({ tag: event.target.value })} placeholder="as the sheet says" sx={{ width: 160 }} />
-          <TextField select label="Gateway" value={draft.gateway} onChange={(event) => onChange({ gateway: event.target.value })} sx={{ width: 130 }}>
-            <MenuItem value="">—</MenuItem>
-            <MenuItem value="first">first</MenuItem>
-            <MenuItem value="last">last</MenuItem>
-          </TextField>
+          <Choice label="Gateway" value={draft.gateway} choices={[["", "—"], "first", "last"]} onChange={(value) => onChange({ gateway: value })} width={130} />
           <TextField label="Only hold, minutes" type="number" value={draft.hold} onChange={(event) => onChange({ hold: event.target.value })} sx={{ width: 170 }} />
           <RefSelect kind="reservations" label="Draw from reservation" query={draft.realm ? { realm: draft.realm } : {}} value={draft.reservation} onChange={(reservation) => onChange({ reservation })} />
           <TextField label="Near to" value={draft.near} onChange={(event) => onChange({ near: event.target.value })} placeholder="a subnet or prefix" sx={{ width: 210 }} />
           <TextField label="Away from" value={draft.away} onChange={(event) => onChange({ away: event.target.value })} placeholder="subnets or prefixes" sx={{ width: 210 }} />
-          <TextField select label="Places of each pool" value={draft.places} onChange={(event) => onChange({ places: event.target.value })} sx={{ width: 170 }}>
-            {["1", "3", "5", "10"].map((count) => (
-              <MenuItem key={count} value={count}>
-                {count}
-              </MenuItem>
-            ))}
-          </TextField>
+          <Choice label="Places of each pool" value={draft.places} choices={["1", "3", "5", "10"]} onChange={(value) => onChange({ places: value })} width={170} />
         </Stack>
       </details>
       <Box aria-live="polite">

@@ -12,6 +12,7 @@ import { refreshed } from "../api/refreshing";
 import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { useTitle } from "../parts/useTitle";
+import type { Said } from "../parts/Waits";
 import { Candidates } from "./Candidates";
 import { Confirmation } from "./Confirmation";
 import { ForWhom } from "./ForWhom";
@@ -39,15 +40,18 @@ export function RequestPage() {
   const placed = !!draft.project && !!draft.tier && (!!draft.zone || !!draft.region);
   const sized = draft.by === "hosts" ? Number(draft.hosts) > 0 : draft.length !== "" || draft.families === "6";
   const wanted = wantedOf(draft, chosen);
+  const instead: Record<string, string> = query.get("instead") ? { instead_of: query.get("instead")! } : {};
   const look = useMutation({
-    mutationFn: () => requestSubnets(wanted, true, ""),
+    mutationFn: () => requestSubnets(wanted, true, "", undefined, instead),
     onSuccess: () => setKey(newKey()),
   });
   const done = useMutation({
-    mutationFn: (why: string) => requestSubnets({ ...wanted, proposal: look.data!.proposal }, false, why, key),
+    mutationFn: ({ why, said }: { why: string; said: Said }) =>
+      requestSubnets({ ...wanted, proposal: look.data!.proposal }, false, why, key, { ...instead, ...(look.data!.waits ? { ...said } : {}) }),
     onSuccess: async (answer) => {
       keepDraft(null);
       await refreshed(queryClient);
+      if (answer.waits) return navigate(`/waiting/${answer.waits.request}`);
       const made = answer.result.subnets;
       navigate(`/pools/${made[0]!.pool.id}?new=${made.map((subnet) => subnet.id).join(",")}`);
     },
@@ -69,6 +73,7 @@ export function RequestPage() {
           Like {like.name}: what was said for it is filled in, and can be changed.
         </Alert>
       )}
+      {query.get("instead") && <Alert severity="info">In the place of request {query.get("instead")}, which is withdrawn once this one is asked for.</Alert>}
       <ProblemAlert error={model.error} />
       <Step number={1} title="For whom, and where">
         <ForWhom draft={draft} onChange={change} />
@@ -99,7 +104,7 @@ export function RequestPage() {
               Look at the proposal
             </Button>
           )}
-          {look.data && <Confirmation answer={look.data} busy={done.isPending} onConfirm={(why) => done.mutate(why)} />}
+          {look.data && <Confirmation answer={look.data} busy={done.isPending} onConfirm={(why, said) => done.mutate({ why, said })} />}
           <ProblemAlert
             error={done.error ?? look.error}
             onTake={(name, value) => (name in EMPTY ? () => change({ [name]: value, ...(name === "hosts" || name === "length" ? { by: name } : {}) }) : undefined)}
@@ -109,7 +114,7 @@ export function RequestPage() {
               Look again
             </Button>
           )}
-          <CommandLine text={commandOf(wanted)} />
+          <CommandLine text={commandOf({ ...wanted, ...instead })} />
         </Step>
       )}
     </Stack>

@@ -29,6 +29,6 @@ export function useSize(query: Need, enabled: boolean) {
 
 export type HandedOut = Told<"HandedOut">;
 
-export function requestSubnets(wanted: object, preview: boolean, why: string, key?: string): Promise<Answer<HandedOut>> {
-  return call("POST", "subnets", { query: { preview: preview || undefined, why }, body: wanted, ...(key ? { key } : {}) });
+export function requestSubnets(wanted: object, preview: boolean, why: string, key?: string, said: Record<string, string> = {}): Promise<Answer<HandedOut>> {
+  return call("POST", "subnets", { query: { preview: preview || undefined, why, ...said }, body: wanted, ...(key ? { key } : {}) });
 }

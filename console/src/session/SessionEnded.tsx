@@ -11,17 +11,21 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 import { ProblemAlert } from "../parts/Answers";
 import { ENDED } from "./ended";
+import { CodeField, needsCode } from "./CodeField";
 import { useSignIn } from "./queries";
 
 export function SessionEnded({ name }: { name: string }) {
   const queryClient = useQueryClient();
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  const [asked, setAsked] = useState(false);
   const signIn = useSignIn();
   const submit = (event: FormEvent) => {
     event.preventDefault();
     signIn.mutate(
-      { name, password },
+      { name, password, ...(asked ? { code } : {}) },
       {
+        onError: (error) => needsCode(error) && setAsked(true),
         onSuccess: () => {
           setPassword("");
           queryClient.setQueryData(ENDED, false);
@@ -46,7 +50,8 @@ export function SessionEnded({ name }: { name: string }) {
               autoFocus
               required
             />
-            <ProblemAlert error={signIn.error} />
+            {asked && <CodeField value={code} onChange={setCode} />}
+            {!needsCode(signIn.error) && <ProblemAlert error={signIn.error} />}
           </Stack>
         </DialogContent>
         <DialogActions>

@@ -7,16 +7,19 @@ import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
 import { ProblemAlert } from "../parts/Answers";
 import { useTitle } from "../parts/useTitle";
+import { CodeField, needsCode } from "./CodeField";
 import { useSignIn } from "./queries";
 
 export function SignInPage() {
   useTitle("Sign in");
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  const [asked, setAsked] = useState(false);
   const signIn = useSignIn();
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    signIn.mutate({ name, password });
+    signIn.mutate({ name, password, ...(asked ? { code } : {}) }, { onError: (error) => needsCode(error) && setAsked(true) });
   };
   return (
     <Box component="main" sx={{ minHeight: "100vh", display: "grid", placeItems: "center", p: 2 }}>
@@ -36,7 +39,8 @@ export function SignInPage() {
             autoComplete="current-password"
             required
           />
-          <ProblemAlert error={signIn.error} />
+          {asked && <CodeField value={code} onChange={setCode} />}
+          {!needsCode(signIn.error) && <ProblemAlert error={signIn.error} />}
           <Button type="submit" variant="contained" disabled={signIn.isPending}>
             Sign in
           </Button>

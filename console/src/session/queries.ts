@@ -29,7 +29,7 @@ export function useMay(role: string): boolean {
 export function useSignIn() {
   const queryClient = useQueryClient();
   return useMutation({
-    mutationFn: (given: { name: string; password: string }) => call<Person>("POST", "session", { body: given }),
+    mutationFn: (given: { name: string; password: string; code?: string }) => call<Person>("POST", "session", { body: given }),
     onSuccess: (person) => queryClient.setQueryData(["me"], person),
   });
 }
@@ -51,7 +51,8 @@ export function useTokens() {
   return useQuery({ queryKey: ["tokens"], queryFn: () => call<Page<Token>>("GET", "tokens", { query: { limit: 200 } }) });
 }
 
-export type NewToken = { name: string; role?: string; projects?: string[]; expires_at?: string };
+type Limits = { scopes?: string[]; projects?: string[]; realms?: string[]; pools?: string[]; networks?: string[] };
+export type NewToken = { name: string; person?: string; role?: string; expires_at?: string } & Limits;
 
 export function useAddToken() {
   const queryClient = useQueryClient();

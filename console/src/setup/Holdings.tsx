@@ -2,6 +2,7 @@
 import Card from "@mui/material/Card";
 import CardContent from "@mui/material/CardContent";
 import Link from "@mui/material/Link";
+import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
@@ -17,6 +18,7 @@ import { PageTurner } from "../parts/PageTurner";
 import { RecordTable } from "../parts/RecordTable";
 import { StateChip } from "../parts/states";
 import { grouped } from "../parts/text";
+import { QuotaBars } from "./QuotaBars";
 
 type Totals = Told<"ProjectTotals">;
 
@@ -35,7 +37,12 @@ export function Holdings({ id, name }: { id: number; name: string }) {
           What it holds
         </Typography>
         <Shown query={totals} what="what it holds">
-          {(data) => <Facts facts={inWords(data)} />}
+          {(data) => (
+            <Stack sx={{ gap: 2 }}>
+              <QuotaBars quotas={data.quotas} />
+              <Facts facts={inWords(data)} />
+            </Stack>
+          )}
         </Shown>
       </CardContent>
       <Listed query={held} rows={(page) => page.results} empty="It holds nothing.">
@@ -56,7 +63,7 @@ export function Holdings({ id, name }: { id: number; name: string }) {
           />
         )}
       </Listed>
-      <PageTurner page={held.data} onTurn={setCursor} />
+      <PageTurner page={held.data} address={`projects/${id}/holdings`} onTurn={setCursor} />
       <CardContent>
         <CommandLine text={commandLine(["project", "holdings", name])} />
       </CardContent>
@@ -84,6 +91,6 @@ function inWords(totals: Totals): [string, string][] {
       `${grouped(block.count)}${block.family === 4 ? `, ${grouped(block.addresses)} addresses` : ""}`,
     ]),
     ["pools, reservations, plans", `${totals.pools}, ${totals.reservations}, ${totals.plans}`],
-    ["public addresses", `${held.held} held${held.quota === null ? "" : ` of ${held.quota}`}, ${held.idle} idle`],
+    ["public addresses", `${held.held} held, ${held.idle} idle`],
   ];
 }

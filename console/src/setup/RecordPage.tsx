@@ -20,12 +20,16 @@ import { useTitle } from "../parts/useTitle";
 import type { Entry, Subnet } from "../subnets/queries";
 import { calledOf, cellText } from "./cells";
 import { Holdings } from "./Holdings";
+import { QuotaBars, type Quota } from "./QuotaBars";
+import { ChangesBy, People, PoolsIn, Requests, TokensOf } from "./Related";
+import { SubscriptionCard } from "./SubscriptionCard";
 import { Tags } from "./Tags";
 import { KINDS, type Kind } from "./kinds";
 import { useRecord, useUse, type AnyRecord } from "./queries";
 
+const TOLD_APART = ["paused", "sent", "taken", "taken_at", "failing_since", "tries", "outcome", "told_secret"]; // in a card of its own
 const GROWS = ["realm", "project", "zone"] as const;
-const HOLDS = ["realm", "region", "zone", "tier", "project", "plan"]; // what subnets are listed by
+const HOLDS = ["realm", "region", "zone", "tier", "plan"]; // what subnets are listed by
 
 export function RecordPage() {
   const { kind: name = "", id = "" } = useParams();
@@ -45,8 +49,9 @@ function About({ kind, record, path }: { kind: Kind; record: AnyRecord; path: st
   const use = useUse(kind.collection, record.id).data;
   const called = calledOf(record);
   const grows = GROWS.find((one) => one === kind.word);
+  const apart = kind.word === "subscription" ? TOLD_APART : kind.word === "quota" ? ["use"] : [];
   const facts = Object.entries(record)
-    .filter(([field, value]) => !["id", "version", "name"].includes(field) && value !== null && value !== "")
+    .filter(([field, value]) => !apart.includes(field) && !["id", "version", "name"].includes(field) && value !== null && value !== "")
     .map(([field, value]): [string, string] => [field.replaceAll("_", " "), cellText(value)]);
   return (
     <Stack sx={{ gap: 2.5 }}>
@@ -61,11 +66,45 @@ function About({ kind, record, path }: { kind: Kind; record: AnyRecord; path: st
       </div>
       <Card>
         <CardContent>
-          <Facts facts={[...facts, ["in use by", use?.use_count ? grouped(use.use_count) : "nothing"], ["cannot change", use?.frozen.join(", ") ?? ""]]} />
+          <Facts facts={[...facts, ["in use by", use?.use_count ? grouped(use.use_count) : "nothing"], ["cannot change", use?.frozen.join(", ").replaceAll("_", " ") ?? ""]]} />
         </CardContent>
       </Card>
-      {kind.word === "project" && <Holdings id={record.id} name={called} />}
-      {(kind.word === "zone" || kind.word === "region") && <Tags of={kind.word} id={record.id} name={called} />}
+      {kind.word === "quota" && (
+        <Card>
+          <CardContent>
+            <QuotaBars quotas={[record as unknown as Quota]} named={false} />
+          </CardContent>
+        </Card>
+      )}
+      {kind.word === "subscription" && <SubscriptionCard record={record} />}
+      {kind.word === "project" && (
+        <>
+          <Stack direction="row" sx={{ gap: 2 }}>
+            <Link component={RouterLink} to={`/headroom/grid?project=${encodeURIComponent(called)}`}>
+              Its grid over zones and tiers
+            </Link>
+            <Link component={RouterLink} to={`/subnets?project=${encodeURIComponent(called)}`}>
+              Its subnets
+            </Link>
+          </Stack>
+          <Holdings id={record.id} name={called} />
+          <Requests of="project" name={called} />
+          <People project={called} />
+        </>
+      )}
+      {(kind.word === "zone" || kind.word === "region") && (
+        <>
+          <PoolsIn of={kind.word} name={called} />
+          <Tags of={kind.word} id={record.id} name={called} />
+        </>
+      )}
+      {kind.word === "person" && (
+        <>
+          <Requests of="asker" name={called} />
+          <ChangesBy name={called} />
+          <TokensOf name={called} />
+        </>
+      )}
       {HOLDS.includes(kind.word) && <Held kind={kind} record={record} />}
       {grows && <OwnerGrowth kind={grows} name={called} />}
       <Past record={record} />

@@ -1,4 +1,5 @@
 // The set-up objects: a tab for each kind, with a table, and forms to add, edit and remove.
+import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
@@ -10,6 +11,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink, Navigate, useParams } from "react-router";
 import { Listed } from "../parts/Answers";
+import { CommandLine } from "../parts/CommandLine";
 import { commandLine } from "../parts/command";
 import { ConfirmChange } from "../parts/ConfirmChange";
 import { Mono } from "../parts/Mono";
@@ -44,6 +46,11 @@ export function SetUpPage() {
   );
 }
 
+/** A secret that was made with a record, told once. */
+function secretOf(result: unknown): string {
+  return (result as { told_secret?: string | null } | null)?.told_secret ?? "";
+}
+
 function plural(kind: Kind): string {
   const text = kind.noun === "person" ? "people" : `${kind.noun}s`;
   return text[0]!.toUpperCase() + text.slice(1);
@@ -59,8 +66,15 @@ function KindView({ kind }: { kind: Kind }) {
   const removal = kind.word === "keep-out" ? "Lift" : kind.word === "reservation" ? "Give back" : "Remove";
   const called = calledOf;
   const [listing, setListing] = useState(false);
+  const [secret, setSecret] = useState("");
   return (
     <>
+      {secret && (
+        <Alert severity="success" onClose={() => setSecret("")}>
+          Copy its secret now, it is not shown again:
+          <CommandLine text={secret} label="secret" />
+        </Alert>
+      )}
       <Stack direction="row" sx={{ gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
         {kind.filter && (
           <RefSelect
@@ -121,9 +135,9 @@ function KindView({ kind }: { kind: Kind }) {
             />
           )}
         </Listed>
-        <PageTurner page={records.data} onTurn={(cursor) => set("cursor", cursor)} />
+        <PageTurner page={records.data} address={kind.collection} query={filters} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
-      {form && <RecordForm kind={kind} {...(form.record ? { record: form.record } : {})} onClose={() => setForm(null)} />}
+      {form && <RecordForm kind={kind} {...(form.record ? { record: form.record } : {})} onClose={() => setForm(null)} onDone={({ result }) => setSecret(secretOf(result))} />}
       {listing && kind.several && (
         <RecordForm
           kind={kind.several}

@@ -1,9 +1,15 @@
+import { grouped } from "../parts/text";
+
 /** Any value of a record as one line of text. */
 export function cellText(value: unknown, none = "—"): string {
   if (value === null || value === undefined || value === "") return none;
   if (typeof value === "boolean") return value ? "yes" : "no";
   if (Array.isArray(value)) return value.map((inner) => cellText(inner)).join(", ") || none;
   if (typeof value === "object") {
+    if ("limit" in value && "used" in value) {
+      const row = value as { used: number; limit: number; words: string };
+      return `${grouped(row.used)} of ${grouped(row.limit)} ${row.words}`;
+    }
     if ("name" in value) return String(value.name);
     if ("head" in value) {
       const rules = value as Record<string, number | null>;

@@ -54,7 +54,7 @@ export function removeRecord(collection: string, id: number, how: How): Promise<
 }
 
 /** One of the things that can be done with a record: ranges of a pool, change-range, second-family, unlock of a person. */
-export function actOn(collection: string, id: number, what: string, body: object, how: How): Promise<Answer<unknown>> {
+export function actOn<Result = unknown>(collection: string, id: number, what: string, body: object, how: How): Promise<Answer<Result>> {
   return change("POST", `${collection}/${id}/${what}`, body, how);
 }
 

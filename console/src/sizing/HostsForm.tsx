@@ -1,11 +1,10 @@
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import Alert from "@mui/material/Alert";
 import { useState } from "react";
 import { ProblemAlert } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { grouped } from "../parts/text";
 import { Inputs, NumberInput, SheetSelect, SizeShown } from "./parts";
@@ -33,17 +32,11 @@ export function HostsForm() {
   return (
     <Stack sx={{ gap: 2 }}>
       <Inputs>
-        <TextField select label="Size for" value={draft.of} onChange={(event) => set({ of: event.target.value, family: event.target.value === "subnets" ? "6" : "4" })} sx={{ width: 170 }}>
-          <MenuItem value="hosts">hosts in a subnet</MenuItem>
-          <MenuItem value="subnets">subnets in a range</MenuItem>
-        </TextField>
+        <Choice label="Size for" value={draft.of} choices={[["hosts", "hosts in a subnet"], ["subnets", "subnets in a range"]]} onChange={(value) => set({ of: value, family: value === "subnets" ? "6" : "4" })} width={170} />
         <NumberInput label={draft.of === "hosts" ? "Hosts" : "Subnets"} value={draft.amount} onChange={(amount) => set({ amount })} />
         <NumberInput label="Growth in percent" value={draft.growth} onChange={(growth) => set({ growth })} width={160} />
         <SheetSelect value={draft.sheet} onChange={(sheet) => set({ sheet })} />
-        <TextField select label="Family" value={draft.family} onChange={(event) => set({ family: event.target.value })} sx={{ width: 110 }}>
-          <MenuItem value="4">IPv4</MenuItem>
-          <MenuItem value="6">IPv6</MenuItem>
-        </TextField>
+        <Choice label="Family" value={draft.family} choices={[["4", "IPv4"], ["6", "IPv6"]]} onChange={(value) => set({ family: value })} width={110} />
         {draft.of === "hosts" && (
           <>
             <NumberInput label="Spread over zones" value={draft.zones} onChange={(zones) => set({ zones })} width={160} />

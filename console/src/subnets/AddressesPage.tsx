@@ -47,7 +47,7 @@ export function AddressesPage() {
             />
           )}
         </Listed>
-        <PageTurner page={records.data} onTurn={(cursor) => set("cursor", cursor)} />
+        <PageTurner page={records.data} address="addresses" query={filters} onTurn={(cursor) => set("cursor", cursor)} />
       </Card>
       <CommandLine
         text={["lentra address list", ...Object.entries(filters).filter(([name]) => name !== "cursor").map(([name, value]) => `--${name} ${shellWord(value)}`)].join(" ")}

@@ -12,6 +12,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { EntryTable } from "../ledger/EntryTable";
+import { pastOf } from "../history/queries";
 import { Shown } from "../parts/Answers";
 import { commandLine } from "../parts/command";
 import { ConfirmChange } from "../parts/ConfirmChange";
@@ -93,6 +94,15 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
             { head: "Last", cell: (block) => <Mono>{block.last}</Mono> },
             { head: "Addresses", right: true, cell: (block) => amount(block, block.total) },
             { head: "Usable", right: true, cell: (block) => amount(block, block.usable) },
+            {
+              head: "",
+              label: "History",
+              cell: (block) => (
+                <Link component={RouterLink} to={pastOf(block.prefix)} aria-label={`Who had it before: ${block.prefix}`}>
+                  Who had it before
+                </Link>
+              ),
+            },
           ]}
         />
       </Card>

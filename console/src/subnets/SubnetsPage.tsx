@@ -3,13 +3,12 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Card from "@mui/material/Card";
 import Link from "@mui/material/Link";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useCallback, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { Listed, Loading } from "../parts/Answers";
+import { Choice } from "../parts/Choice";
 import { CommandLine } from "../parts/CommandLine";
 import { Mono } from "../parts/Mono";
 import { Download } from "../parts/Download";
@@ -85,14 +84,7 @@ export function SubnetsPage() {
           <RefSelect key={name} kind={kind} label={name[0]!.toUpperCase() + name.slice(1)} value={filters[name] ?? ""} onChange={(value) => set(name, value)} none="any" />
         ))}
         {Object.entries(CHOICES).map(([name, values]) => (
-          <TextField key={name} select label={name[0]!.toUpperCase() + name.slice(1)} value={filters[name] ?? ""} onChange={(event) => set(name, event.target.value)}>
-            <MenuItem value="">{name === "order" ? "address" : "any"}</MenuItem>
-            {values.map((value) => (
-              <MenuItem key={value} value={value}>
-                {value}
-              </MenuItem>
-            ))}
-          </TextField>
+          <Choice key={name} label={name[0]!.toUpperCase() + name.slice(1)} value={filters[name] ?? ""} choices={[["", name === "order" ? "address" : "any"], ...values]} onChange={(value) => set(name, value)} width={140} />
         ))}
         {Object.entries(TEXTS).map(([name, label]) => (
           <TextFilter key={name} label={label} value={filters[name] ?? ""} onChange={(value) => set(name, value)} />
@@ -114,7 +106,7 @@ export function SubnetsPage() {
           )}
           <Box sx={{ flexGrow: 1 }} />
           {chooseColumns}
-          <Download name="subnets" address="subnets" query={filters} />
+          <Download address="subnets" query={filters} />
         </Stack>
         <Listed query={subnets} rows={(data) => data.pages.flatMap((page) => page.results)} empty="No subnet matches these filters.">
           {(rows) => (

@@ -1,4 +1,4 @@
-// The start page: every pool with its usage and largest free block, and the newest hand-outs.
+// Every pool with its usage and largest free block, and the newest hand-outs.
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
@@ -24,12 +24,12 @@ import { useRecords } from "../setup/queries";
 import { useSubnets } from "../subnets/queries";
 import { POOL_COLUMNS, RARE_POOL_COLUMNS } from "./columns";
 import { PoolTree } from "./PoolTree";
-import { useUsages, type PoolUsage } from "./queries";
+import { useUsages } from "./queries";
 
 const PlaceFilters = lazy(() => import("./PlaceFilters").then((part) => ({ default: part.PlaceFilters })));
 const PLACED = ["realm", "region", "zone", "project"];
 
-export function StartPage() {
+export function PoolsPage() {
   useTitle("Pools");
   const { filters, set } = useFilters();
   const { list, ...asked } = filters;
@@ -67,7 +67,7 @@ export function StartPage() {
           </Button>
         )}
         {chooseColumns}
-        <Download name="pools" address="usage" query={asked} row={downloaded} />
+        <Download address="usage" query={asked} />
       </Stack>
       <Card>
         <Listed query={usages} rows={(page) => page.results} empty="No pool matches. A planner adds pools under Set-up.">
@@ -107,18 +107,6 @@ export function StartPage() {
       </Card>
     </Stack>
   );
-}
-
-/** A pool's usage as a row of a table: a column for each family and state. */
-function downloaded(row: Record<string, unknown>): Record<string, unknown> {
-  const { own, with_carved: _, ...facts } = row as unknown as PoolUsage;
-  const counts = own.flatMap((usage) => [
-    [`ipv${usage.family}_total`, usage.total],
-    [`ipv${usage.family}_used_percent`, usage.used_percent],
-    [`ipv${usage.family}_largest_free`, usage.largest_free],
-    ...Object.entries(usage.addresses).map(([state, count]) => [`ipv${usage.family}_${state.replaceAll(" ", "_")}`, count]),
-  ]);
-  return { ...facts, ...(Object.fromEntries(counts) as object) };
 }
 
 const SOON_DAYS = "14";
