@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 from lentra.service.database import OwnDatabase
 
@@ -74,7 +75,8 @@ def do(operation, *values, **named):  # type: ignore[no-untyped-def]
 def set_up() -> None:
     """One realm, region, project and tier, ten zones, one planner with a token."""
     from lentra.registry.models import Region
-    from lentra.registry.operations.people.manage_people import add_person, add_token
+    from lentra.registry.operations.people.manage_people import add_person
+    from lentra.registry.operations.people.tokens import add_token
     from lentra.registry.operations.setup.add_realm import add_realm
     from lentra.registry.operations.setup.add_record import add_record
 
@@ -139,6 +141,7 @@ def fill(pool, prefix: str, count: int, days: int = 0) -> None:  # type: ignore[
     from lentra.addressing.tiles import TileChanges
     from lentra.registry.models import ExtentRow, LedgerEntry, Project, Space, Subnet, Tier, Tile, Zone, place_key
     from lentra.registry.space.keeping import Sums, prepare
+    from lentra.registry.space.tenures import Course
     from lentra.registry.space.tiles import add_tiles
     from lentra.registry.transactions.sql import Batch, insert
 
@@ -152,7 +155,7 @@ def fill(pool, prefix: str, count: int, days: int = 0) -> None:  # type: ignore[
     for at in range(0, count, 20_000):
         part = list(enumerate(places[at : at + 20_000], at))
         numbers = dict(zip((n for n, _ in part), take_numbers(len(part)), strict=True))
-        subnets, extents = [], []
+        subnets, extents, tenures = [], [], []
         for n, slot in part:
             block = Prefix(4, whole.first + 4 * slot, 30)
             zone, tier = zones[n % 10], tiers[n // 10 % 10]
@@ -187,8 +190,14 @@ def fill(pool, prefix: str, count: int, days: int = 0) -> None:  # type: ignore[
                 )
             )
             subnets[-1].known_blocks = [block]
-        insert([_entry(subnet, moment) for subnet in subnets])
+        entries = [_entry(subnet, moment) for subnet in subnets]
+        insert(entries)
         insert(subnets)
+        for entry in entries:
+            course = Course("subnet", entry.number)
+            course.enter(entry.number, entry.operation, entry.at, entry.after)
+            tenures += course.going_on.values()
+        insert(tenures)
         insert(extents)
     used = set(places)
     gaps = [whole.first + 4 * n for n in range(places[-1] + 1) if n not in used]
@@ -223,5 +232,32 @@ def fill(pool, prefix: str, count: int, days: int = 0) -> None:  # type: ignore[
         largest_free=min(p.length for p in free),
     )
     with connection.cursor() as cursor:
-        cursor.execute("ANALYZE TABLE registry_extent, registry_subnet")
+        cursor.execute("ANALYZE TABLE registry_extent, registry_subnet, registry_tenure")
         cursor.fetchall()
+
+
+def upkeep() -> None:
+    """As in a service that runs: readings taken, and the outlooks worked out from them."""
+    from lentra.registry.foresight.outlooks import refresh_outlooks
+    from lentra.registry.foresight.readings import take_readings
+    from lentra.registry.transactions.clock import SystemClock
+
+    take_readings(SystemClock())
+    while refresh_outlooks(SystemClock()):
+        pass
+
+
+def client() -> Any:
+    """A client of the API within this process, signed in."""
+    from django.conf import settings
+    from rest_framework.test import APIClient
+
+    settings.ALLOWED_HOSTS = ["testserver"]
+    return APIClient(headers={"Authorization": f"Bearer {os.environ['BENCH_TOKEN']}"})
+
+
+def get(client: Any, call: str) -> Any:
+    """The answer to a call of the API, which must succeed."""
+    answer = client.get(f"/api/v1/{call}")
+    assert answer.status_code == 200, (call, answer.content)
+    return answer

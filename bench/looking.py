@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import statistics
 import time
 from typing import Any
@@ -17,14 +16,14 @@ _OVERVIEW = ("usage?limit=100", "headroom?limit=100")
 
 def before_filling() -> dict[str, float]:
     """Times that are to be compared with those of a full registry."""
-    _upkeep()
-    return {call: _median(_client(), [call]) for call in _OVERVIEW}
+    ground.upkeep()
+    return {call: _median(ground.client(), [call]) for call in _OVERVIEW}
 
 
 def measure(empty: dict[str, float]) -> list[tuple[str, str, str]]:
     """Rows of (what, measured, aim). `empty`: the times of the overview with no more than 1,000 blocks."""
-    _upkeep()
-    client = _client()
+    ground.upkeep()
+    client = ground.client()
     full = {call: _median(client, [call]) for call in _OVERVIEW}
     shown = ", ".join(
         f"{name} {full[call] / empty[call]:.2f}×"
@@ -39,24 +38,13 @@ def measure(empty: dict[str, float]) -> list[tuple[str, str, str]]:
     return rows + _many_pools(client, full)
 
 
-def _upkeep() -> None:
-    """As in a service that runs: readings taken, and the outlooks worked out from them."""
-    from lentra.registry.foresight.outlooks import refresh_outlooks
-    from lentra.registry.foresight.readings import take_readings
-    from lentra.registry.transactions.clock import SystemClock
-
-    take_readings(SystemClock())
-    while refresh_outlooks(SystemClock()):
-        pass
-
-
 def _many_pools(client: Any, few: dict[str, float]) -> list[tuple[str, str, str]]:
     """The overview once there are 10,000 pools: statements, and time beside a few."""
     from django.conf import settings
     from django.db import connection, reset_queries
 
     _add_pools(POOLS)
-    _upkeep()
+    ground.upkeep()
     statements = []
     for call in _OVERVIEW:
         settings.DEBUG = True
@@ -162,11 +150,3 @@ def _seconds(client: Any, calls: list[str]) -> float:
         answer = client.get(f"/api/v1/{call}")
         assert answer.status_code == 200, answer.content
     return time.perf_counter() - start
-
-
-def _client() -> Any:
-    from django.conf import settings
-    from rest_framework.test import APIClient
-
-    settings.ALLOWED_HOSTS = ["testserver"]
-    return APIClient(headers={"Authorization": f"Bearer {os.environ['BENCH_TOKEN']}"})

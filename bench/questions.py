@@ -7,11 +7,11 @@ asked of the whole registry, or of its largest pool.
 from __future__ import annotations
 
 import multiprocessing
-import os
 import resource
 import statistics
 import time
 from collections.abc import Callable, Iterator
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -52,6 +52,9 @@ QUESTIONS = {
     "ledger of a day long ago": "ledger?until=2020-01-01&limit=50",
     "first page of the ranges of a pool": "ranges?pool={pool}&limit=100",
     "changes of a day without any": "usage/changes?since=2020-01-01&until=2020-01-02",
+    "who had an address": "history?range={middle}",
+    "who had an address on a day": "history?range={middle}&on={day}",
+    "the past of a prefix": "history?range={inside}&limit=50",
     "usage": "usage?limit=100",
     "headroom": "headroom?limit=100",
     "the map of a pool": "map?pool={pool}",
@@ -121,37 +124,13 @@ def _asked(pool: Any, size: int) -> Iterator[tuple[str, tuple[float, float]]]:
         "low": address_text(4, whole.first + 1),
         "middle": address_text(4, whole.first + (used // 2 & ~3) + 1),
         "high": address_text(4, whole.last - 1),
+        "day": str(datetime.now(UTC).date() - timedelta(days=1)),
         "inside": f"{address_text(4, whole.first + (used // 2 & ~1023))}/22",
     }
-    _upkeep()
-    client = _client()
+    ground.upkeep()
+    client = ground.client()
     for what, call in QUESTIONS.items():
-        yield what, cost_of(lambda call=call: _get(client, call.format(**at)))  # type: ignore[misc]
-
-
-def _upkeep() -> None:
-    """As in a service that runs: readings taken, and the outlooks worked out from them."""
-    from lentra.registry.foresight.outlooks import refresh_outlooks
-    from lentra.registry.foresight.readings import take_readings
-    from lentra.registry.transactions.clock import SystemClock
-
-    take_readings(SystemClock())
-    while refresh_outlooks(SystemClock()):
-        pass
-
-
-def _get(client: Any, call: str) -> Any:
-    answer = client.get(f"/api/v1/{call}")
-    assert answer.status_code == 200, (call, answer.content)
-    return answer
-
-
-def _client() -> Any:
-    from django.conf import settings
-    from rest_framework.test import APIClient
-
-    settings.ALLOWED_HOSTS = ["testserver"]
-    return APIClient(headers={"Authorization": f"Bearer {os.environ['BENCH_TOKEN']}"})
+        yield what, cost_of(lambda call=call: ground.get(client, call.format(**at)))  # type: ignore[misc]
 
 
 # --- cost ---
@@ -216,11 +195,11 @@ def _long_lists(pool: Any, size: int) -> list[tuple[str, str, str]]:
 
 
 def _read_whole(call: str, send: Any) -> None:
-    client = _client()
-    _get(client, "session")
+    client = ground.client()
+    ground.get(client, "session")
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     start = time.perf_counter()
-    answer = _get(client, call)
+    answer = ground.get(client, call)
     length = sum(len(part) for part in answer) if answer.streaming else len(answer.content)
     seconds = time.perf_counter() - start
     memory = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024

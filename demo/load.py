@@ -23,36 +23,43 @@ from django.conf import settings
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "lentra.service.settings")
 django.setup()  # before any record is imported
 
-from lentra.addressing.prefix import address_text, parse_prefix, parse_range
+from lentra.addressing.prefix import address_text, parse_range
+from lentra.registry.estate.estate import commit_estate, read_estate
 from lentra.registry.foresight.readings import take_readings
+from lentra.registry.intakes.asking import ask_to_commit, upload_intake
+from lentra.registry.intakes.work import do_work
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.serving import serving_pools
 from lentra.registry.models import (
     Address,
+    Intake,
+    IntakeWork,
     KeepOut,
     Person,
     Pool,
     Project,
     Realm,
-    Region,
-    Sheet,
     Subnet,
     Tier,
+    WaitingRequest,
     Zone,
 )
-from lentra.registry.operations.people.manage_people import add_person, add_token
+from lentra.registry.operations.people.manage_people import add_person
+from lentra.registry.operations.people.tokens import add_token
 from lentra.registry.operations.plans.commit_plan import commit_plan
-from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
-from lentra.registry.operations.pools.add_pool import add_pool
-from lentra.registry.operations.pools.carve_pool import carve_pool
+from lentra.registry.operations.pools.add_keep_out import remove_keep_out
 from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
-from lentra.registry.operations.setup.add_realm import add_realm
 from lentra.registry.operations.setup.add_record import add_record
+from lentra.registry.operations.setup.edit_record import edit_record
 from lentra.registry.operations.subnets.attach_address import attach_address
 from lentra.registry.operations.subnets.edit_subnet import edit_subnet
 from lentra.registry.operations.subnets.give_back import give_back_subnet
 from lentra.registry.operations.subnets.hand_out import hand_out
 from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+from lentra.registry.operations.waiting.ask import MustWait, ask, keep_waiting
+from lentra.registry.operations.waiting.decide import Decision, grant, refuse
+from lentra.registry.operations.waiting.handle import say
+from lentra.registry.operations.waiting.performing import Asking
 from lentra.registry.plans.reading import read_plan
 from lentra.registry.requests.request import SubnetRequest
 from lentra.registry.transactions.change import Change
@@ -66,7 +73,7 @@ _SET_UP_DAYS = 730
 def main() -> None:
     """Load the scenario of a folder, and keep names, passwords and tokens in a file."""
     parser = argparse.ArgumentParser(description="Load a scenario's data files into an empty registry.")
-    parser.add_argument("scenario", type=Path, help="folder with scenario.yaml")
+    parser.add_argument("scenario", type=Path, help="folder with estate.yaml and scenario.yaml")
     parser.add_argument("sign_ins", type=Path, help="where to keep names, passwords and tokens")
     options = parser.parse_args()
     if Realm.objects.exists():
@@ -77,6 +84,7 @@ def main() -> None:
     people = loader.people()
     loader.pools()
     loader.history()
+    loader.intakes()
     descriptor = os.open(options.sign_ins, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(descriptor, "w") as file:
         json.dump(people, file, indent=1)
@@ -94,52 +102,62 @@ class Loader:
         self.clock = SetClock(today - timedelta(days=_SET_UP_DAYS))
 
     def places(self) -> None:
-        """Realms, regions, zones, tiers, projects."""
-        data = self.scenario
-        for realm in data["realms"]:
-            self._do(add_realm, realm)
-        for kind, key in (("region", "regions"), ("zone", "zones"), ("tier", "tiers"), ("project", "projects")):
-            for values in data[key]:
-                for field in ("region", "home_region"):
-                    if field in values:
-                        values[field] = find(Region, values[field])
-                self._do(add_record, kind, values)
-        for values in data["rule_sheets"]:
-            self._do(add_record, "rule sheet", values)
+        """Realms, rule sheets, regions, zones, tiers, projects of the estate file."""
+        self._estate("pools", "keep-outs")
 
     def pools(self) -> None:
-        """Keep-outs and pools, by the planner."""
+        """The rest of it, pools and keep-outs, by the planner."""
         data = self.scenario
         self.actor = Person.objects.filter(role="planner").first()
         for lifted in data["lifted_keep_outs"]:
             family, first, _ = parse_range(lifted["range"])
             keep_out = KeepOut.objects.get(realm__name=lifted["realm"], family=family, first=first)
             self._do(remove_keep_out, keep_out, why=lifted["why"])
-        for values in data["keep_outs"]:
-            family, first, last = parse_range(values.pop("range"))
-            values["realm"] = find(Realm, values["realm"])
-            values["since"] = (self.today - timedelta(days=values["since"])).date()
-            values |= {"family": family, "first": first, "last": last}
-            if "review" in values:
-                values["review_on"] = (self.today + timedelta(days=values.pop("review"))).date()
-            self._do(add_keep_out, values)
+        self._estate()
+        for dates in data["keep_out_dates"]:
+            realm, _, text = dates["of"].partition(":")
+            family, first, last = parse_range(text)
+            keep_out = KeepOut.objects.get(realm__name=realm, family=family, first=first, last=last)
+            values = {"since": (self.today - timedelta(days=dates["since"])).date()}
+            if "review" in dates:
+                values["review_on"] = (self.today + timedelta(days=dates["review"])).date()
+            self._do(edit_record, "keep-out", keep_out.pk, values)
         for values in data["tag_ranges"]:
             for field, model in (("zone", Zone), ("tier", Tier)):
                 if field in values:
                     values[field] = find(model, values[field])
             self._do(add_record, "tag range", values)
-        for values in data["pools"]:
-            self._add_pool(dict(values))
+
+    def _estate(self, *later: str) -> None:
+        """Commit the estate file, but for some sections."""
+        document, lines = read_estate((self.folder / "estate.yaml").read_text())
+        part = {name: entries for name, entries in document.items() if name not in later}
+        self._do(commit_estate, part, lines, why="the set-up as its file says")
+
+    def intakes(self) -> None:
+        """Tables that are brought in, by the planner, as people would: uploaded, looked at, committed."""
+        for given in self.scenario["intakes"]:
+            file = self.folder / given["file"]
+            options = yaml.safe_load((self.folder / given["mapping"]).read_text())
+            self._do(upload_intake, file.name, given["table"], file.read_bytes(), options, 1 << 20)
+            work = IntakeWork.objects.get(intake=Intake.objects.latest("pk"))
+            do_work(work, self.clock)
+            work.refresh_from_db()
+            self._do(ask_to_commit, work.pk, work.proposal, False, why=given["why"])
+            do_work(work, self.clock)
+            assert Intake.objects.get(pk=work.pk).state == "committed", IntakeWork.objects.get(pk=work.pk).fault
 
     def history(self) -> None:
         """All hand-outs and releases, oldest first."""
         events = sorted(self._events(), key=lambda event: (-event[0], event[1]))
         for days, _, work, why in events:
             self._pass_until(self.today - timedelta(days=days))
-            self._do(work, why=why)
+            if isinstance(work, partial) and work.func == self._ask:
+                work()
+            else:
+                self._do(work, why=why)
         self._pass_until(self.today)
-        sends = bool(settings.ALERT_URL)
-        while run_upkeep(self.clock, alert_within_days=settings.ALERT_DAYS, deliver_alerts=sends)["outlooks"]:
+        while run_upkeep(self.clock, alert_within_days=settings.ALERT_DAYS)["outlooks"]:
             pass
 
     def _pass_until(self, moment: datetime) -> None:
@@ -155,7 +173,9 @@ class Loader:
         expire_all_due(self.clock)
 
     def people(self) -> list[dict[str, str]]:
-        """Add the people; returns their sign-ins."""
+        """Add the people, and service accounts; returns the sign-ins of people."""
+        for values in self.scenario.get("service_accounts", ()):
+            self._do(add_person, values | {"service_of": find(Project, values["service_of"])}, None, [])
         sign_ins = []
         for values in self.scenario["people"]:
             projects = [find(Project, name) for name in values.pop("projects", [])]
@@ -170,24 +190,6 @@ class Loader:
             sign_ins.append({"role": person.role, "name": person.name, "password": password, "token": token})
         return sign_ins
 
-    def _add_pool(self, values: dict[str, Any]) -> None:
-        ranges = [parse_prefix(text) for text in values.pop("ranges", [])]
-        lengths = [(row["family"], row["length"]) for row in values.pop("lengths", [])]
-        parent = values.pop("parent", None)
-        for field, model in (
-            ("realm", Realm),
-            ("sheet", Sheet),
-            ("region", Region),
-            ("zone", Zone),
-            ("project", Project),
-        ):
-            if field in values:
-                values[field] = find(model, values[field])
-        if parent:
-            self._do(carve_pool, parent, values, ranges, lengths)
-        else:
-            self._do(add_pool, values, ranges)
-
     def _events(self) -> Iterator[tuple[float, int, Callable[[Change], Any], str]]:
         number = 0
         for days, work, why in (*self._waves(), *self._seasons(), *self._leaving()):
@@ -201,6 +203,7 @@ class Loader:
             ("given_back", self._give_back),
             ("needs", self._need),
             ("tag_members", self._tag_member),
+            ("waiting", self._ask),
         )
         for section, doing in works:
             for row in self.scenario[section]:
@@ -336,6 +339,28 @@ class Loader:
         if "project" in row:
             values["project"] = find(Project, row["project"])
         add_record(change, "planned need", values)
+
+    def _ask(self, row: dict[str, Any]) -> None:
+        """Ask for what waits for a planner, talk about it, and decide on it, if that is said."""
+        asker, needed = Person.objects.get(name=row["asker"]), self.today + timedelta(days=row["needed"])
+        asking = Asking("subnets", row["values"], needed_by=needed.date(), links=row.get("links", []))
+        common = {"clock": self.clock, "actor": asker, "why": row["why"]}
+        try:
+            run_transaction(lambda change: ask(change, asking), **common)
+        except MustWait as stopped:
+            run_transaction(lambda change, waits=stopped.waits: keep_waiting(change, waits), **common)
+        number = WaitingRequest.objects.latest("pk").pk
+        for said in row.get("said", []):
+            for name, text in said.items():
+                self.clock.moment += timedelta(minutes=50)
+                talker = Person.objects.get(name=name)
+                run_transaction(
+                    lambda change, text=text: say(change, number, text), clock=self.clock, actor=talker
+                )
+        if "grant" in row:
+            self._do(grant, number, Decision(row["grant"]))
+        if "refuse" in row:
+            self._do(refuse, number, row["refuse"])
 
     def _do(self, operation: Callable[..., Any], *values: Any, why: str = "") -> None:
         run_transaction(lambda change: operation(change, *values), clock=self.clock, actor=self.actor, why=why)

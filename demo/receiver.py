@@ -1,4 +1,4 @@
-"""A small receiver of alerts: checks each signature and prints what it took. For the demo, and as an example.
+"""A small receiver of events: checks each signature and prints what it took. For the demo, and as an example.
 
 LENTRA_ALERT_SECRET=… python demo/receiver.py 8470
 """
@@ -15,7 +15,7 @@ import time
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 OLDEST_SECONDS = 300
-MOST_BYTES = 100_000
+MOST_BYTES = 1_000_000
 
 
 class Receiver(BaseHTTPRequestHandler):
@@ -31,8 +31,8 @@ class Receiver(BaseHTTPRequestHandler):
         if not fresh or not hmac.compare_digest(given, "v1," + base64.b64encode(digest).decode()):
             self.send_error(401, "not signed with the shared secret, or too old")
             return
-        told = json.loads(body)
-        print(f"{event_id}  {told['event']:8}  {told['alert']['text']}", flush=True)
+        event = json.loads(body)  # CloudEvents 1.0
+        print(f"{event_id}  {event['type']:26}  {event['data']['name']}", flush=True)
         self.send_response(204)
         self.end_headers()
 

@@ -112,6 +112,8 @@ def load_demo(folder: Path) -> None:
     service = Service(folder, database.url, free_port(), SECRET)
     service.manage("prepare")
     service.run(str(ROOT / "demo" / "load.py"), str(ROOT / "demo"), str(folder / "sign-ins.json"))
+    service.environment |= {"LENTRA_ALERT_URL": "https://board.ferry.example/", "LENTRA_ALERT_SECRET": "s" * 20}
+    service.tell_receiver("harbour-board", "subnet", "as the demo has it; nobody is there")
     database.stop()
 
 
@@ -134,6 +136,7 @@ def start_live(folder: Path, demo_data: Path, lasting: bool = False) -> Live:
     database.start()
     service = Service(folder, database.url, free_port(), SECRET)
     service.environment["LENTRA_METRICS_OPEN"] = "1"
+    service.environment["LENTRA_EVENT_HOSTS"] = "127.0.0.1"
     service.start()
     return Live(service, database, json.loads((folder / "sign-ins.json").read_text()))
 

@@ -62,11 +62,14 @@ CHECKS = {
             AND CONV(HEX(SUBSTR(a.address, 13)), 16, 10) - CONV(HEX(SUBSTR(e.first, 13)), 16, 10)
                 BETWEEN 0 AND POW(2, 32 - e.length) - 1)""",
     "projects beyond their quota": """
-        SELECT p.id FROM registry_project p JOIN registry_subnet s ON s.project_id = p.id
+        SELECT q.id FROM registry_quota q JOIN registry_subnet s ON s.project_id = q.project_id
         JOIN registry_extent e ON e.subnet_id = s.id JOIN registry_pool o ON o.id = e.pool_id
-        WHERE p.public_quota IS NOT NULL AND o.exposure = 'public' AND e.state IN (1, 2)
-            AND e.length = IF(e.family = 4, 32, 128) AND (s.ends_at IS NULL OR s.ends_at > UTC_TIMESTAMP())
-        GROUP BY p.id, p.public_quota HAVING COUNT(*) > p.public_quota""",
+        WHERE e.state IN (1, 2) AND (s.ends_at IS NULL OR s.ends_at > UTC_TIMESTAMP())
+            AND (q.realm_id IS NULL OR q.realm_id = s.realm_id)
+            AND (q.region_id IS NULL OR q.region_id = s.region_id) AND (q.pool_id IS NULL OR q.pool_id = e.pool_id)
+        GROUP BY q.id, q.subnets, q.v4_addresses, q.public_addresses
+        HAVING COUNT(DISTINCT s.id) > q.subnets OR SUM(IF(e.family = 4, POW(2, 32 - e.length), 0)) > q.v4_addresses
+            OR SUM(o.exposure = 'public' AND e.length = IF(e.family = 4, 32, 128)) > q.public_addresses""",
     "things that end, in pools that do not know it": """
         SELECT s.id FROM registry_subnet s JOIN registry_extent e ON e.subnet_id = s.id
         WHERE s.ends_at IS NOT NULL AND NOT EXISTS (

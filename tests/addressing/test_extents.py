@@ -1,7 +1,8 @@
 """Extents in memory, and placement, against the contract and worked examples."""
 
 import pytest
-from hypothesis import settings
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from lentra.addressing.extents import (
     Extent,
@@ -10,10 +11,12 @@ from lentra.addressing.extents import (
     carve,
     carve_over_kept_out,
     carve_range,
+    carve_several,
     give_back,
     require_free,
 )
 from lentra.addressing.placement import neighbours_in_words, place, place_beside, place_exact
+from lentra.addressing.prefix import Prefix
 from lentra.addressing.prefix import parse_prefix as P
 from lentra.addressing.refusal import Exhausted, OutsideParent, Overlaps, Refusal
 from tests.extents_contract import ExtentsMachine
@@ -33,6 +36,25 @@ def pool_with(*taken: str, ranges: str = "10.40.64.0/20") -> MemoryExtents:
     for text in taken:
         carve(store, P(text), State.HANDED_OUT, 1, require_free(store, P(text)))
     return store
+
+
+@given(st.lists(st.tuples(st.integers(0, 255), st.integers(24, 32)), max_size=20), st.booleans())
+def test_several_are_carved_at_once_as_one_after_the_other(wanted, reserved):
+    store, other = (MemoryExtents(4, [P("10.40.64.0/24")]) for _ in range(2))
+    state, owner = (State.RESERVED, 7) if reserved else (State.FREE, None)
+    taken = []
+    for at, length in wanted:
+        size = 1 << (32 - length)
+        block = Prefix(4, P("10.40.64.0/24").first + at // size * size, length)
+        if not any(block.overlaps(one.prefix) for one in taken):
+            taken.append(Extent(block, State.HANDED_OUT, len(taken) + 1))
+    for one in taken:
+        carve(other, one.prefix, one.state, one.owner, require_free(other, one.prefix))
+    whole = Extent(P("10.40.64.0/24"), state, owner)
+    store.replace([Extent(whole.prefix)], [whole])
+    carve_several(store, whole, sorted(taken))
+    as_carved = [Extent(e.prefix, state, owner) if e.state is State.FREE else e for e in other]
+    assert list(store) == as_carved
 
 
 def test_snug_says_between_which_blocks_the_gap_lies():

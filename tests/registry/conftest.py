@@ -96,6 +96,20 @@ class World:
         self.do(add_keep_out, fields | values, despite_use)
         return KeepOut.objects.filter(realm=self.realm, first=first, last=last).latest("id")
 
+    def limit(self, project=None, **limits):
+        """Set a quota, or edit the one that is there."""
+        from lentra.registry.models import Quota
+        from lentra.registry.operations.setup.limit_project import add_quota, edit_quota
+
+        where = {name: limits.pop(name, None) for name in ("realm", "region", "pool")}
+        project = project or self.project
+        there = Quota.objects.filter(project=project, **where).first()
+        if there:
+            self.do(edit_quota, there.pk, limits)
+        else:
+            self.do(add_quota, {"project": project, **where, **limits})
+        return there or Quota.objects.get(project=project, **where)
+
     def space(self, pool):
         """The pool's extents as (prefix, state) in order."""
         from lentra.addressing.extents import State

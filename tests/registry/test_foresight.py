@@ -200,7 +200,7 @@ def alerts_of(pool):
 
 def test_a_crossing_is_told_once_and_resolved_when_it_falls_back(world):
     from lentra.registry.foresight.alerts import check_alerts
-    from lentra.registry.models import Delivery
+    from lentra.registry.models import LedgerEntry
     from lentra.registry.operations.subnets.give_back import give_back_subnet
 
     pool = world.pool("10.40.0.0/24", warning_percent=50, critical_percent=75, cooling_days=0)
@@ -209,17 +209,17 @@ def test_a_crossing_is_told_once_and_resolved_when_it_falls_back(world):
     assert alerts_of(pool) == []
     world.ask(pool, length=26)
     for _ in range(3):
-        check_alerts(world.clock, deliver=True)
+        check_alerts(world.clock)
     assert alerts_of(pool) == [("warning", "reached", True)]
     (third,) = world.ask(pool, length=26)
-    check_alerts(world.clock, deliver=True)
+    check_alerts(world.clock)
     assert alerts_of(pool) == [("warning", "reached", False), ("critical", "reached", True)]
     for subnet in (first, third):
         world.do(give_back_subnet, subnet.pk)
-    check_alerts(world.clock, deliver=True)
+    check_alerts(world.clock)
     assert [row[2] for row in alerts_of(pool)] == [False, False]
-    events = [d.event for d in Delivery.objects.filter(alert__pool=pool).order_by("pk")]
-    assert events == ["opened", "opened", "resolved", "resolved"]
+    entries = LedgerEntry.objects.filter(kind="alert", realm=world.realm.pk).order_by("number")
+    assert list(entries.values_list("verb", flat=True)) == ["open", "open", "resolve", "resolve"]
     # Crossed again: a new alert.
     world.ask(pool, length=26)
     check_alerts(world.clock)

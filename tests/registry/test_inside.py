@@ -161,12 +161,10 @@ def test_a_sheet_that_needs_tags_gives_the_next_free_one(world, edit):
 
 
 def test_public_addresses_within_a_quota_attached_moved_and_detached(world, holds):
-    from lentra.registry.models import Project
-    from lentra.registry.operations.setup.edit_record import edit_record
     from lentra.registry.operations.subnets.attach_address import attach_address, detach_address
     from lentra.registry.operations.subnets.give_back import give_back_subnet
 
-    world.do(edit_record, "project", world.project.pk, {"public_quota": 2})
+    world.limit(public_addresses=2)
     pool = world.pool("10.40.64.0/24", sheet="single-address", exposure="public")
     one, two = world.ask(pool, length=32, count=2)
     world.do(attach_address, one.pk, "balancer-1")
@@ -183,7 +181,6 @@ def test_public_addresses_within_a_quota_attached_moved_and_detached(world, hold
     assert refused.value.code == "still-attached"
     world.do(detach_address, one.pk)
     world.do(give_back_subnet, one.pk)
-    assert Project.objects.get(pk=world.project.pk).public_quota == 2
     assert len(world.ask(pool, length=32)) == 1
     with pytest.raises(Refusal, match="attached to nothing"):
         world.do(detach_address, two.pk)

@@ -210,6 +210,29 @@ def test_days_without_a_change_are_copied_and_changed_ones_counted(world):
     assert used.get().used == 48
 
 
+def test_readings_of_a_day_are_taken_all_or_none(world, monkeypatch):
+    from lentra.registry.foresight import readings
+    from lentra.registry.models import Reading
+
+    pool = world.pool("10.40.0.0/24")
+    readings.take_readings(world.clock)
+    world.later(days=1)
+    world.ask(pool, length=28)
+
+    def killed(*_, **__):
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as way:
+        way.setattr(readings, "insert", killed)
+        with pytest.raises(KeyboardInterrupt):
+            readings.take_readings(world.clock)
+    today = Reading.objects.filter(day=world.clock.now().date())
+    assert not today.exists()
+    assert readings.readings_due(world.clock)
+    readings.take_readings(world.clock)
+    assert today.get(kind="pool", subject=pool.pk).used == 16
+
+
 def test_a_large_change_in_either_family_has_readings_taken_anew_but_not_all_the_time(world):
     from lentra.registry.foresight.readings import readings_due, take_readings
 
@@ -222,3 +245,37 @@ def test_a_large_change_in_either_family_has_readings_taken_anew_but_not_all_the
     take_readings(world.clock)
     world.later(minutes=11)
     assert not readings_due(world.clock)
+
+
+def test_unusual_growth_is_told_of_few_by_their_past(world, readings):
+    """A project that grows by much this week, beside one that always does, and one that stands still."""
+    from lentra.registry.models import Project
+    from lentra.registry.operations.setup.add_record import add_record
+    from lentra.registry.reports.today import today
+
+    pool = world.pool("10.40.0.0/16")
+    steady, still = f"steady-{world.realm_name}", f"still-{world.realm_name}"
+    for name in (steady, still):
+        world.do(add_record, "project", {"name": name})
+    world.ask(pool, length=24, project=still)
+    world.ask(pool, length=28)
+
+    def growing(n):
+        if n % 7 == 3:
+            world.ask(pool, length=24, project=steady)
+        if n == 68:
+            world.ask(pool, length=23)
+
+    readings(70, growing)
+    planner = world.person("planner")
+    told = {section.name: section for section in today(planner, world.clock.now())}["unusual"]
+    ours = {
+        line.text: line.note
+        for line in told.lines
+        if line.text.endswith(world.project.name[-8:]) or world.realm_name in line.text
+    }
+    assert ours == {world.project.name: "512 IPv4 addresses more this week, usually 0"}
+    assert Project.objects.filter(name=steady).exists()
+    world.later(days=30)
+    later = {section.name: section for section in today(planner, world.clock.now())}["unusual"]
+    assert world.project.name not in [line.text for line in later.lines]

@@ -121,7 +121,6 @@ def test_the_database_refuses_counters_that_cannot_be(world):
 def test_an_expired_hold_is_in_nobodys_way(world, holds):
     from lentra.registry.errors import InUse
     from lentra.registry.operations.pools.carve_pool import give_back_pool
-    from lentra.registry.operations.setup.edit_record import edit_record
 
     tagged, other = world.pool("10.40.64.0/24"), world.pool("10.41.64.0/24", name="other")
     world.ask(tagged, length=26, tag=7, name="quay-one", hold_minutes=5)
@@ -138,7 +137,7 @@ def test_an_expired_hold_is_in_nobodys_way(world, holds):
     world.keep_out("10.40.64.128/26")
     holds()
     public = world.pool("10.42.64.0/24", name="public", sheet="single-address", exposure="public")
-    world.do(edit_record, "project", world.project.pk, {"public_quota": 1})
+    world.limit(public_addresses=1)
     world.ask(public, length=32, hold_minutes=5)
     world.later(minutes=6)
     assert world.ask(public, length=32)
@@ -162,11 +161,10 @@ def test_looking_sees_what_is_due_as_ended_and_changes_nothing(world):
 
 def test_a_plan_obeys_the_quota_of_public_addresses(world, holds):
     from lentra.registry.operations.plans.commit_plan import commit_plan
-    from lentra.registry.operations.setup.edit_record import edit_record
     from lentra.registry.plans.reading import read_document
 
     pool = world.pool("10.42.64.0/24", sheet="single-address", exposure="public")
-    world.do(edit_record, "project", world.project.pk, {"public_quota": 3})
+    world.limit(public_addresses=3)
     document = {
         "format": "lentra-plan-1",
         "name": "quays",
@@ -180,7 +178,7 @@ def test_a_plan_obeys_the_quota_of_public_addresses(world, holds):
     document["tiers"][0]["count"] = 3
     world.do(commit_plan, read_document(document))
     with pytest.raises(Invalid, match="a quota of 2 is below that"):
-        world.do(edit_record, "project", world.project.pk, {"public_quota": 2})
+        world.limit(public_addresses=2)
     holds()
 
 

@@ -325,12 +325,11 @@ def test_people_and_who_may_draw_are_as_they_were(world, holds):
 
 def test_bringing_back_asks_for_the_quota_again_and_for_the_state_that_was(world, holds):
     from lentra.registry.errors import QuotaReached
-    from lentra.registry.operations.setup.edit_record import edit_record
     from lentra.registry.operations.subnets.give_back import give_back_subnet
     from lentra.registry.operations.subnets.replace_subnet import replace_subnet
 
     public = world.pool("10.43.0.0/24", sheet="single-address", exposure="public", cooling_days=7)
-    world.do(edit_record, "project", world.project.pk, {"public_quota": 1})
+    world.limit(public_addresses=1)
     (first,) = world.ask(public, length=32)
     world.do(give_back_subnet, first.pk)
     given_back = newest()

@@ -114,6 +114,44 @@ def test_a_service_that_never_answers_is_not_reachable_after_so_many_tries(waits
     assert len(waits) == 3
 
 
+class Cut(httpx.SyncByteStream):
+    """The beginning of an answer, whose connection is lost."""
+
+    def __init__(self, *parts):
+        self.parts = parts
+
+    def __iter__(self):
+        yield from self.parts
+        raise httpx.RemoteProtocolError("peer closed connection without sending complete message body")
+
+
+@pytest.mark.parametrize("failure", [httpx.ReadTimeout(""), httpx.RemoteProtocolError("cut"), (503, BUSY)])
+def test_lines_are_asked_for_again_until_the_first_is_there(waits, failure):
+    service = Service(failure, failure, (200, {"prefix": "10.40.0.0/24"}))
+    with Client(URL, "t", transport=httpx.MockTransport(service)) as client:
+        assert list(client.lines("ranges/lines", {"family": 4})) == [{"prefix": "10.40.0.0/24"}]
+    assert [request.url.params["family"] for request in service.seen] == ["4"] * 3
+    assert len(waits) == 2
+
+
+def test_lines_that_never_come_or_not_to_the_end_are_no_lines(waits):
+    with pytest.raises(NotReachable, match="does not answer: no answer in time"):
+        list(Client(URL, transport=httpx.MockTransport(Service(httpx.ReadTimeout("")))).lines("ranges/lines", {}))
+    assert len(waits) == 5
+    told, asked = [], []
+
+    def cut(request):
+        asked.append(request)
+        return httpx.Response(200, stream=Cut(b'{"prefix": "10.40.0.0/24"}\n', b'{"prefix": "10.4'))
+
+    lines = Client(URL, transport=httpx.MockTransport(cut)).lines("ranges/lines", {})
+    told.append(next(lines)["prefix"])
+    with pytest.raises(NotReachable, match="did not answer to the end"):
+        next(lines)
+    assert told == ["10.40.0.0/24"]  # and not again from the beginning
+    assert len(asked) == 1
+
+
 @BOTH
 def test_pages_are_read_to_the_end_and_cursors_are_followed_here(waits, kind):
     first = {

@@ -35,7 +35,7 @@ def open_as(live, browser):
             page.get_by_label("Name").fill(live.people[role]["name"])
             page.get_by_label("Password").fill(live.people[role]["password"])
             page.get_by_role("button", name="Sign in").click()
-        page.get_by_role("heading", name="Pools").wait_for()
+        page.get_by_role("heading", name="Today").wait_for()
         SESSIONS[live.url, role] = {"cookies": context.cookies(), "origins": []}
         return page
 
@@ -131,7 +131,17 @@ def test_filters_live_in_the_address_and_viewers_cannot_change(open_as):
     assert page.get_by_role("link", name="Request").count() == 0
 
 
-PAGES = ["/", "/pools/{pool}", "/subnets", "/subnets/{subnet}", "/request", "/ledger", "/tokens"]
+PAGES = [
+    "/",
+    "/pools",
+    "/begin",
+    "/pools/{pool}",
+    "/subnets",
+    "/subnets/{subnet}",
+    "/request",
+    "/ledger",
+    "/tokens",
+]
 PAGES += [f"/set-up/{kind}" for kind in ("pools", "rule-sheets", "keep-outs", "reservations", "people")]
 PAGES += [f"/size/{way}" for way in ("hosts", "several", "cluster", "divide", "check")]
 PAGES += [f"/headroom/{view}" for view in ("pools", "alerts", "usage", "changes", "idle", "ranges", "report")]
@@ -139,6 +149,9 @@ PAGES += ["/find?text=10.40.64.200", "/find?text=ticket", "/headroom/verificatio
 PAGES += ["/headroom/grid?project=ticketing", "/headroom/what-if?pool=quay-cameras", "/set-up/planned-needs"]
 PAGES += ["/map?pool=fleet-private", "/map?realm=fleet&range=10.42.0.0/18&by=project"]
 PAGES += ["/addresses", "/plans", "/plans/{plan}", "/plans/new?from={plan}", "/public", "/subnets/{mapped}"]
+
+PAGES += ["/history?range=10.41.192.0/22", "/intakes", "/set-up/subscriptions", "/set-up/subscriptions/{board}"]
+PAGES += ["/waiting", "/waiting/{asked}", "/set-up/quotas", "/set-up/approval-rules", "/set-up/projects/{project}"]
 
 
 def test_axe_finds_nothing_on_any_page(open_as, live, planner):
@@ -149,6 +162,9 @@ def test_axe_finds_nothing_on_any_page(open_as, live, planner):
         "mapped": planner.subnets.get("crew-roster-ml-1-app-01")["id"],
         "subnet": planner.subnets.get("fleet:ticketing-ml-1-app-01")["id"],
         "zone": planner.zones.get("nc-1")["id"],
+        "asked": next(planner.waiting.list(state="waiting"))["id"],
+        "project": planner.projects.get("ticketing")["id"],
+        "board": planner.subscriptions.get("harbour-board")["id"],
     }
 
     def check(where, dark=True):

@@ -104,7 +104,7 @@ def test_a_session_that_has_ended_asks_in_place_and_goes_on(open_as, live):  # n
     dialog.get_by_label("Password").fill(live.people["viewer"]["password"])
     dialog.get_by_role("button", name="Sign in again").click()
     dialog.wait_for(state="detached")
-    page.get_by_role("cell", name="hand out").first.wait_for()
+    page.get_by_role("main").get_by_role("row").nth(3).wait_for()
 
 
 def test_an_answer_that_is_none_leaves_the_rest_of_the_page(open_as, live):  # noqa: F811
@@ -125,7 +125,7 @@ def test_an_answer_that_is_none_leaves_the_rest_of_the_page(open_as, live):  # n
 def test_a_narrow_screen_has_a_menu_and_does_not_scroll_sideways(open_as, live):  # noqa: F811
     page = open_as("viewer")
     page.set_viewport_size({"width": 390, "height": 800})
-    for path in ("/", "/subnets", "/find?text=ticket-hall", "/request"):
+    for path in ("/", "/pools", "/subnets", "/find?text=ticket-hall", "/request"):
         page.goto(live.url + path)
         page.get_by_role("heading", level=1).wait_for()
         assert page.evaluate("document.documentElement.scrollWidth") <= 390, path

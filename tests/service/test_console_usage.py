@@ -102,6 +102,22 @@ def test_ranges_for_access_rules_are_joined_and_marked(open_as, planner, live): 
     assert page.get_by_text("lentra ranges --project harbour-cameras --aggregated").is_visible()
 
 
+@pytest.mark.parametrize(
+    ("path", "label", "back"),
+    [("idle", "Idle and odd things", "First page"), ("ranges", "Ranges", "Previous page")],
+)
+def test_long_lists_are_turned_by_page_and_back_to_the_first(open_as, planner, live, path, label, back):  # noqa: F811
+    page = open_as("planner")
+    page.goto(live.url + f"/headroom/{path}?limit=3")
+    wait_for_rows(page, label, 3)
+    first = page.get_by_role("table", name=label).inner_text()
+    told = "document.querySelector(`table[aria-label='${label}']`)?.innerText"
+    page.get_by_role("button", name="Next page").press("Enter")
+    page.wait_for_function(f"([label, text]) => {told} !== text", arg=[label, first])
+    page.get_by_role("button", name=back).press("Enter")
+    page.wait_for_function(f"([label, text]) => {told} === text", arg=[label, first])
+
+
 def test_pools_that_fill_up_are_found_by_region(open_as, planner, live):  # noqa: F811
     page = open_as("viewer")
     page.goto(live.url + "/headroom")

@@ -29,12 +29,16 @@ def until(condition, seconds=30):
         time.sleep(0.2)
 
 
+def look_at(url):
+    return requests.get(url + "/readyz").json()["look_at"]
+
+
 def test_upkeep_that_dies_is_started_again_and_its_last_round_is_told(live):
-    until(lambda: requests.get(live.url + "/readyz").json()["look_at"] == [], 180)
+    until(lambda: "nobody" not in (seen := " ".join(look_at(live.url))) and "upkeep" not in seen, 180)
     told = requests.get(live.url + "/readyz").json()
     assert told["status"] == "ready"
     assert abs(told["clock_ahead_seconds"]) < 5
-    (upkeep,) = live.service.helpers
+    upkeep = next(helper for helper in live.service.helpers if helper.name == "upkeep")
     killed = upkeep.process.pid
     upkeep.process.kill()
 
@@ -55,9 +59,9 @@ def test_what_is_not_ready_says_why(tmp_path):
         with ThreadPoolExecutor(2) as threads:
             list(threads.map(service.manage, ["prepare", "prepare"]))
         service.start(upkeep=False)
-        assert (
-            "upkeep has not done a whole round" in requests.get(service.address + "/readyz").json()["look_at"][0]
-        )
+        upkeep, events = look_at(service.address)
+        assert "upkeep has not done a whole round" in upkeep
+        assert "nobody puts changes in order" in events
         root = database.root_connection()
         root.cursor().execute("DELETE FROM lentra.django_migrations WHERE app = 'registry'")
         root.commit()
@@ -103,6 +107,38 @@ def test_a_database_that_hangs_does_not_make_the_service_hang(own_live):  # noqa
     assert {status for status, _ in answers} == {503}
     assert max(seconds for _, seconds in answers) < 25
     until(lambda: ask(0)[0] == 200)
+
+
+def test_a_database_that_is_back_is_asked_anew_and_nobody_meets_a_connection_that_is_gone(own_live):  # noqa: F811
+    headers = {"Authorization": f"Bearer {own_live.token('planner')}"}
+
+    def many_at_once():
+        with ThreadPoolExecutor(16) as threads:
+            asked = [
+                threads.submit(requests.get, own_live.url + "/api/v1/zones", headers=headers) for _ in range(200)
+            ]
+        return {answer.result().status_code for answer in asked}
+
+    assert many_at_once() == {200}
+    own_live.database.kill()
+    own_live.database.start()
+    assert many_at_once() == {200}
+
+
+def test_a_connection_that_another_thread_has_for_a_moment_is_waited_for(registry_database):
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT 1")
+        driver = connection.connection
+    other = threading.Thread(target=lambda: driver.query("SELECT SLEEP(0.3)"))
+    other.start()
+    time.sleep(0.1)  # it has the connection now
+    began = time.monotonic()
+    result = driver.store_result()
+    assert time.monotonic() - began > 0.1
+    assert len(result.fetch_row(maxrows=0)) == 1
+    other.join()
 
 
 def test_nobody_is_cut_off_when_the_service_stops(live, tmp_path):

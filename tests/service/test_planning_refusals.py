@@ -120,7 +120,7 @@ def test_a_planner_is_told_why_and_what_would_do(ask, path, body, code, words, s
 @pytest.mark.parametrize(
     ("path", "body"),
     [
-        ("reservations", BASE["reservations"]),
+        ("reservations", BASE["reservations"] | {"projects": ["freight-desk"]}),
         ("clusters", CLUSTER),
         ("pools/lab-bench-2/change-range", BASE["pools/lab-bench-2/change-range"]),
         ("pools/telemetry-intake/second-family", {}),

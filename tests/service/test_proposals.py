@@ -48,6 +48,12 @@ CHANGES = [
     ("POST", "subnets/{held}/confirm", {}),
     ("POST", "subnets/{held}/release", {"at_once": True}),
     ("POST", "keep-outs", {"realm": "{realm}", "range": "10.40.79.0/24", "reason": "partner"}),
+    ("POST", "quotas", {"project": "tide-model", "records": 4000}),
+    (
+        "POST",
+        "approval-rules",
+        {"name": "seen-rule", "when": "more-at-once", "limit": 250, "project": "tide-model"},
+    ),
     ("POST", "planned-needs", {"name": "n", "pool": "{pool}", "length": 26, "day": "2031-01-01", "reason": "x"}),
     ("POST", "clusters", {**ASK, "name": "tide", "pool": "{pool}", "nodes": 5}),
     ("PATCH", "realms/{realm}", {"about": "for trying"}),

@@ -208,7 +208,7 @@ def test_what_is_made_has_an_address(live, fresh_pool):
 @pytest.mark.parametrize(
     "path",
     [
-        "ranges?realm=fleet",
+        "ranges?realm=fleet&region=mainland",
         "usage/on?on=2026-06-01",
         "usage/changes?since=2026-01-01",
         "usage/breakdown?by=zone,tier",

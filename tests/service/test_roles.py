@@ -11,26 +11,32 @@ from tests.service.test_document import CLUSTER, DOCUMENT, PLAN
 ROLES = ("nobody", "viewer", "requester", "planner", "admin")
 REFS = {
     "addresses": "12345678901",
+    "approval-rules": "wide-blocks",
+    "intakes": "12345678901",
     "keep-outs": "12345678901",
     "people": "asta",
     "planned-needs": "vetle-quays",
     "plans": "tide-halls",
     "pools": "ticket-hall",
     "projects": "ticketing",
+    "quotas": "12345678901",
     "realms": "fleet",
     "regions": "mainland",
     "reservations": "booking-balancers",
     "rule-sheets": "four-and-one",
+    "sessions": "12345678901",
     "subnets": "fleet:ticketing-ml-1-app-01",
     "tag-members": "12345678901",
     "tag-ranges": "12345678901",
     "tiers": "app",
     "tokens": "12345678901",
+    "waiting-requests": "12345678901",
     "zones": "nc-1",
 }
 READS = {
     "candidates": "project=ticketing&zone=ml-1&hosts=50",
     "carries": "prefix=10.40.64.0/22",
+    "history": "range=10.40.64.0/20",
     "explain": "prefix=10.40.64.0/20",
     "map": "pool=fleet-private&range=10.40.0.0/14",
     "pools/{ref}/compaction": "length=24",
@@ -50,7 +56,10 @@ READS = {
 BODIES = {
     "check-ranges": {"realm": "fleet", "text": "10.40.64.0/24"},
     "clusters": {**CLUSTER, "project": "ticketing"},
+    "estate": {"document": {"format": "lentra-estate-1"}},
     "expected-plans": {"text": PLAN, "day": "2031-01-01"},
+    "intakes": {"name": "seen.csv", "table": "zones", "content": "TmFtZQpuYy05"},
+    "intakes/{ref}/commit": {"proposal": "x"},
     "keep-outs": {"realm": "fleet", "range": "10.40.64.0/24", "reason": "x", "despite_use": True},
     "people": {"name": "tove", "role": "viewer"},
     "planned-needs": {"name": "n", "pool": "ticket-hall", "length": 26, "day": "2031-01-01", "reason": "x"},
@@ -62,12 +71,29 @@ BODIES = {
     "projects": {"name": "seen"},
     "realms": {"name": "seen"},
     "regions": {"name": "seen"},
-    "reservations": {"pool": "ticket-hall", "length": 28, "reason": "x"},
+    "reservations": {"pool": "ticket-hall", "length": 28, "reason": "x", "projects": ["ticketing"]},
     "rule-sheets": {"name": "seen", "v4": {}},
     "session": {"name": "nobody-here", "password": "x"},
+    "session/mail": {"mail": "daily"},
+    "session/second-factor/confirm": {"code": "000000"},
+    "session/second-factor/off": {"code": "000000"},
     "session/password": {"current": "x", "new": "y"},
     "size/cluster": {"nodes": 5},
     "size/several": {"needs": [{"name": "data", "hosts": 700}]},
+    "approval-rules": {"name": "seen", "when": "always"},
+    "approval-rules/try": {
+        "pool": "ticket-hall",
+        "project": "ticketing",
+        "tier": "app",
+        "zone": "ml-1",
+        "length": 28,
+    },
+    "quotas": {"project": "tide-model", "subnets": 4000},
+    "waiting-requests/{ref}/pass-on": {"to": "petra"},
+    "waiting-requests/{ref}/refuse": {"reason": "x"},
+    "waiting-requests/{ref}/say": {"text": "x"},
+    "subscriptions": {"name": "seen", "endpoint": "https://board.ferry.example/"},
+    "subscriptions/{ref}/resume": {"after": 0},
     "subnets": {"pool": "ticket-hall", "project": "ticketing", "tier": "app", "zone": "ml-1", "length": 28},
     "alerts/{number}/acknowledge": {"reason": "seen"},
     "keep-outs/several": {
@@ -89,18 +115,19 @@ BODIES = {
     "zones": {"name": "nc-7", "region": "north-coast"},
 }
 SET_UP = ("realms", "regions", "zones", "tiers", "projects", "keep-outs", "reservations", "planned-needs")
-SET_UP += ("tag-ranges", "tag-members")
+SET_UP += ("tag-ranges", "tag-members", "subscriptions", "quotas", "approval-rules")
 OPEN = {"post session", "delete session"}
 NEEDS_MORE = {  # what a viewer does not reach
     "admin": {
         *("post rule-sheets", "patch rule-sheets/{ref}", "delete rule-sheets/{ref}", "post verify/mend"),
         *("post people", "patch people/{ref}", "delete people/{ref}"),
-        *("post people/{ref}/unlock", "post people/{ref}/revoke-tokens"),
+        *("post people/{ref}/unlock", "post people/{ref}/revoke-tokens", "post people/{ref}/second-factor-off"),
     },
     "planner": {
         *("get verify", "post expected-plans", "post pools/{ref}/ranges", "post pools/{ref}/change-range"),
         *("post pools/{ref}/second-family", "delete pools/{ref}"),
-        *(f"post {kind}" for kind in SET_UP),
+        *(f"post {kind}" for kind in SET_UP if kind != "reservations"),
+        *(f"post waiting-requests/{{ref}}/{what}" for what in ("grant", "refuse", "pass-on")),
         *(f"{method} {kind}/{{ref}}" for kind in SET_UP for method in ("patch", "delete")),
         *(
             "post pools",
@@ -111,10 +138,18 @@ NEEDS_MORE = {  # what a viewer does not reach
         ),
         *("post alerts/{number}/acknowledge", "post alerts/{number}/reopen"),
         "post plans/{ref}/settle",
+        *("post estate", "post intakes", "patch intakes/{ref}", "delete intakes/{ref}"),
+        *(f"post intakes/{{ref}}/{what}" for what in ("commit", "stop", "take-back")),
+        *("post subscriptions/{ref}/pause", "post subscriptions/{ref}/resume"),
         "post plans/{ref}/remove",  # of a project that the requester does not belong to
     },
     "requester": {
-        *("post subnets", "patch subnets/{ref}", "post plans"),
+        *("post subnets", "patch subnets/{ref}", "post plans", "post reservations"),
+        *(
+            "patch waiting-requests/{ref}",
+            "post waiting-requests/{ref}/withdraw",
+            "post waiting-requests/{ref}/say",
+        ),
         *(
             f"post subnets/{{ref}}/{what}"
             for what in (
@@ -147,7 +182,13 @@ def refs(live):
     keep_out = next(admin.keep_outs.list(realm="fleet"))["id"]
     return REFS | {
         "addresses": record["id"],
+        "intakes": admin.intakes.upload("seen.csv", "zones", b"Name\nnc-9\n")["id"],
         "keep-outs": keep_out,
+        "subscriptions": admin.subscriptions.add(
+            name=f"roles-{uuid.uuid4().hex[:6]}", endpoint="https://board.ferry.example/"
+        ).result["id"],
+        "quotas": next(admin.quotas.list())["id"],
+        "waiting-requests": next(admin.waiting.list(state="waiting", asker="rune"))["id"],
         "tokens": admin.tokens.add(name="roles").result["id"],
         "tag-ranges": next(admin.tag_ranges.list())["id"],
         "tag-members": next(admin.tag_members.list())["id"],

@@ -86,6 +86,20 @@ def carve(store: ExtentStore, prefix: Prefix, state: State, owner: int | None, w
     store.replace([Extent(within)], sorted([Extent(prefix, state, owner), *rest]))
 
 
+def carve_several(store: ExtentStore, within: Extent, taken: Sequence[Extent]) -> None:
+    """Take several extents, in order and none over another, out of one around them; the rest of that stays what it is."""
+    rest: list[Prefix] = []
+    at = within.prefix.first
+    for extent in taken:
+        if at < extent.prefix.first:
+            rest += prefixes_of_range(store.family, at, extent.prefix.first - 1)
+        at = extent.prefix.last + 1
+    if at <= within.prefix.last:
+        rest += prefixes_of_range(store.family, at, within.prefix.last)
+    pieces = sorted([*taken, *(Extent(prefix, within.state, within.owner) for prefix in rest)])
+    store.replace([within], pieces)
+
+
 def carve_range(store: ExtentStore, first: int, last: int, state: State, owner: int | None) -> list[Prefix]:
     """Take an arbitrary range, which must be free, out of free space; returns its fewest prefixes.
 

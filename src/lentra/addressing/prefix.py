@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from lentra.addressing.refusal import BadPrefix, OffBoundary, Refusal, WrongFamily
@@ -145,6 +145,17 @@ def range_text(family: int, first: int, last: int) -> str:
     if len(pieces) == 1:
         return str(pieces[0])
     return f"{address_text(family, first)}-{address_text(family, last)}"
+
+
+def ranges_text(blocks: Sequence[Prefix]) -> str:
+    """Blocks as a row says them: those that lie together as one range, with spaces between."""
+    spans: list[list[int]] = []
+    for block in sorted(blocks):
+        if spans and spans[-1][0] == block.family and spans[-1][2] + 1 == block.first:
+            spans[-1][2] = block.last
+        else:
+            spans.append([block.family, block.first, block.last])
+    return " ".join(range_text(*span) for span in spans)
 
 
 def widest_on_boundary(family: int, address: int) -> Prefix:

@@ -30,11 +30,6 @@ class Sums:
         self.addresses[state] = self.addresses.get(state, 0) + addresses
         self.extents += extents
 
-    def same_as(self, other: Sums) -> bool:
-        """True if both count the same; a state that is not there counts 0."""
-        same = all(self.addresses.get(state, 0) == other.addresses.get(state, 0) for state in State)
-        return same and self.extents == other.extents
-
     @property
     def total(self) -> int:
         """Addresses of all states."""
@@ -115,9 +110,8 @@ class TileStream:
     def __init__(self, family: int) -> None:
         self._bits = BITS[family]
         self._lengths = [list(tile_lengths(family, length)) for length in range(self._bits + 1)]
-        self._open: dict[
-            int, tuple[int, int, Tally]
-        ] = {}  # length -> first and last address, what was counted before
+        # Length -> first and last address, what was counted before.
+        self._open: dict[int, tuple[int, int, Tally]] = {}
         self._inside = (-1, -1, -1)  # first and last address of the narrowest open tile, and its length
         self.counted = [0] * (1 + len(State))
         self.free_counts: dict[int, int] = {}

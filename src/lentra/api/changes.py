@@ -14,6 +14,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from lentra.api.calls import flag
+from lentra.registry.models import WaitingRequest
+from lentra.registry.operations.waiting.ask import MustWait, keep_waiting
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import SystemClock
 from lentra.registry.transactions.proposals import seal_change
@@ -33,8 +35,9 @@ def run_change(
 ) -> Response:
     """Run `work` as one change and answer with what it made.
 
-    The answer is ``{"preview", "result", "notes", "changes", "proposal"}``; `changes` are the ledger entries
-    written, or those that would be.
+    The answer is ``{"preview", "result", "notes", "changes", "proposal", "waits"}``; `changes` are the ledger entries
+    written, or those that would be. Where it waits for a planner, `waits` says why; then there is no result, but in a
+    preview what it would be once it is granted.
     """
     preview, digest = getattr(request, "preview", False), _digest(request)
     key = None if preview else read_key(request)
@@ -57,21 +60,41 @@ def run_change(
             "notes": change.notes,
             "changes": changes,
             "proposal": _proposal(token, result, change, digest) if preview else None,
+            "waits": change.waits.told() if change.waits else None,
         }
 
-    outcome = run_transaction(
-        work,
-        actor=request.user,
-        why=getattr(request, "why", ""),
-        key=key,
-        digest=digest,
-        preview=preview,
-        proposal=None if preview else getattr(request, "proposal", None),
-        render=answer,
-        kept=kept,
-        status=status,
-        key_with_lock=key_with_lock,
-    )
+    def waiting(kept: WaitingRequest, change: Change) -> dict[str, Any]:
+        return {
+            "preview": False,
+            "result": None,
+            "notes": change.notes,
+            "changes": [],
+            "proposal": None,
+            "waits": must.waits.told(kept),
+        }
+
+    common: dict[str, Any] = {
+        "actor": request.user,
+        "why": getattr(request, "why", ""),
+        "key": key,
+        "digest": digest,
+    }
+    try:
+        outcome = run_transaction(
+            work,
+            **common,
+            preview=preview,
+            proposal=None if preview else getattr(request, "proposal", None),
+            render=answer,
+            kept=kept,
+            status=status,
+            key_with_lock=key_with_lock,
+        )
+    except MustWait as stopped:
+        must = stopped
+        outcome = run_transaction(
+            lambda change: keep_waiting(change, must.waits), **common, render=waiting, status=202
+        )
     return _response(request, outcome, 200 if preview else outcome.status, preview)
 
 
@@ -156,6 +179,18 @@ class ChangeSerializer(serializers.Serializer):
     after = serializers.DictField(allow_null=True, help_text="The new values; null for what is gone.")
 
 
+class WaitsSerializer(serializers.Serializer):
+    """That what was asked for waits for a planner."""
+
+    rule = serializers.CharField(help_text="The approval rule that it meets.")
+    words = serializers.CharField(help_text="The rule as a sentence.")
+    holds = serializers.BooleanField(help_text="Whether the space that was shown is held meanwhile.")
+    lapses_at = serializers.DateTimeField(help_text="When it lapses, if nobody decides.")
+    request = serializers.IntegerField(
+        allow_null=True, help_text="Number of the request that waits; null in a preview."
+    )
+
+
 @cache
 def answer_of(result: Any) -> type[serializers.Serializer]:
     """The serializer of the answer to a changing call, for the OpenAPI document."""
@@ -166,6 +201,10 @@ def answer_of(result: Any) -> type[serializers.Serializer]:
         "notes": serializers.ListField(child=serializers.CharField()),
         "changes": ChangeSerializer(many=True),
         "proposal": serializers.CharField(allow_null=True),
+        "waits": WaitsSerializer(
+            allow_null=True,
+            help_text="Why it waits for a planner; null where it was done, as nearly everything is.",
+        ),
     }
     return type(name, (serializers.Serializer,), {**fields, "__doc__": "Answer to a changing call."})
 

@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any, NoReturn
 
+from django.core.exceptions import ValidationError as DjangoValidationError
+from django.core.validators import validate_email
 from django.db.models import Model
 from drf_spectacular.extensions import OpenApiSerializerFieldExtension
 from drf_spectacular.utils import extend_schema_field
@@ -17,6 +19,8 @@ from lentra.addressing.prefix import BITS, Prefix, parse_address, parse_prefix, 
 from lentra.addressing.refusal import Refusal
 from lentra.registry.lookup.find import find
 
+FILES = ("csv", "xlsx", "jsonl")
+_AS = "The whole list as a file of this kind, instead of a page."
 _LABEL_KEY = re.compile(r"[a-z0-9]([a-z0-9._-]{0,61}[a-z0-9])?")
 MOST_FIELDS = 200  # of one object
 _REF_SCHEMA = {
@@ -131,6 +135,16 @@ class MomentField(serializers.Field):
         return moment.isoformat()
 
 
+@extend_schema_field({"type": "string", "examples": ["2026-03-01", "2026-03-01T08:00:00Z"]})
+class WhenField(MomentField):
+    """A day, or a moment: read as a span, from its first moment until just before another."""
+
+    def to_internal_value(self, value: Any) -> Any:
+        begin = super().to_internal_value(value)
+        whole_day = len(str(value)) == len("2026-03-01")
+        return begin, begin + (timedelta(days=1) if whole_day else timedelta(microseconds=1))
+
+
 class RefField(serializers.Field):
     """A record: told as ``{"id", "name"}``, taken as a number, a name, realm:name, or such an object."""
 
@@ -149,6 +163,19 @@ class RefField(serializers.Field):
             raise serializers.ValidationError("200 characters at most")
         assert self.model is not None
         return find(self.model, value, self.field_name)
+
+
+class MailField(serializers.CharField):
+    """A mail address, or nothing."""
+
+    def to_internal_value(self, data: Any) -> str:
+        text = super().to_internal_value(data)
+        if text:
+            try:
+                validate_email(text)
+            except DjangoValidationError:
+                raise serializers.ValidationError(f"{text[:60]!r} is no mail address\nrune@ferry.example")
+        return text
 
 
 class RefSchema(OpenApiSerializerFieldExtension):
@@ -255,6 +282,9 @@ class OfPages(Strict):
     cursor = serializers.CharField(
         required=False, max_length=2000, help_text="Which page: from `next` or `previous` of another."
     )
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "as": OneOf(FILES, required=False, help_text=_AS)}
 
 
 def hosts_field() -> serializers.IntegerField:

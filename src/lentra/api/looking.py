@@ -7,14 +7,14 @@ then undone. Usually nothing is due, and that costs one indexed statement.
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from django.db import DatabaseError, InterfaceError
 from django.http import HttpRequest, HttpResponse
 
 from lentra.registry.errors import Busy
 from lentra.registry.space.looking import nothing_is_due, seen_as_ended
-from lentra.registry.transactions.clock import SystemClock
+from lentra.registry.transactions.clock import Clock, SystemClock
 
 logger = logging.getLogger(__name__)
 _ASKED_BY_POST = "/api/v1/check-ranges"
@@ -32,12 +32,25 @@ def see_ended(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRe
             if nothing_is_due(clock):
                 return answer(request)
             with seen_as_ended(clock):
-                return answer(request)
+                given = answer(request)
+            return _told_later(given, clock) if given.streaming else given
         except (Busy, DatabaseError, InterfaceError) as failure:  # the call itself says what is wrong
             logger.warning("what is due could not be seen as ended: %s", failure.args[:1])
             return answer(request)
 
     return middleware
+
+
+def _told_later(given: HttpResponse, clock: Clock) -> HttpResponse:
+    """An answer whose rows are only read while they are sent: in such a transaction of their own."""
+    rows = given.streaming_content
+
+    def seen() -> Iterator[bytes]:
+        with seen_as_ended(clock):
+            yield from rows
+
+    given.streaming_content = seen()
+    return given
 
 
 def _looks(request: HttpRequest) -> bool:

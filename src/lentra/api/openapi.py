@@ -10,6 +10,7 @@ from drf_spectacular.utils import OpenApiParameter
 
 from lentra.api.calls import CHANGING
 from lentra.api.glossary import GLOSSARY
+from lentra.tables.writing import MEDIA
 
 
 class Described(AutoSchema):
@@ -32,7 +33,7 @@ class Described(AutoSchema):
                         description="The same key within 24 hours gives the first answer again.",
                     )
                 )
-            if "{ref}" in self.path:
+            if "{ref}" in self.path and getattr(self.view, "versioned", True):
                 parameters.append(
                     OpenApiParameter(
                         "If-Match",
@@ -46,6 +47,10 @@ class Described(AutoSchema):
     def get_operation_id(self) -> str:
         """As people would call it: listSubnets, showPool, subnetGrow, usageTogether."""
         parts = self.path.removeprefix("/api/v1/").split("/")
+        if parts == ["estate"]:
+            return {"GET": "writeEstate", "POST": "commitEstate"}[self.method]
+        if parts == ["begin"]:
+            return {"GET": "beginSteps", "POST": "beginning"}[self.method]
         if parts[0] == "session":
             return _OF_SESSION[self.method, parts[-1]]
         if parts[0] not in COLLECTIONS:
@@ -53,6 +58,8 @@ class Described(AutoSchema):
         noun = _camel(COLLECTIONS[parts[0]])
         if len(parts) == 3:
             return noun + _pascal(parts[2])
+        if parts == ["approval-rules", "try"]:
+            return "tryApprovalRules"
         if len(parts) == 2 and parts[1][0] != "{":  # of the collection as a whole
             return _camel(f"add-{parts[1]}-{parts[0]}")
         if parts[0] in _MADE_OTHERWISE and self.method == "POST":
@@ -72,6 +79,12 @@ class Described(AutoSchema):
             bodies["201"]["headers"] = _headers("Location")
             bodies["200"] = bodies["201"] | {"description": "What would be made: the answer to a preview."}
             bodies["200"].pop("headers")
+        if any(
+            parameter["name"] == "as" and "page" in parameter.get("description", "")
+            for parameter in self._get_parameters()
+        ):
+            for media in MEDIA.values():
+                bodies["200"]["content"][media.partition(";")[0]] = {"schema": {"type": "string"}}
         for status, body in bodies.items():
             names = ["X-Request-ID", *(["Idempotent-Replay"] if changes and self.method == "POST" else [])]
             names += ["ETag"] if "{ref}" in self.path and self.method in ("GET", "PATCH") else []
@@ -91,9 +104,12 @@ class Described(AutoSchema):
 
 COLLECTIONS = {  # in the address -> one of them
     "addresses": "address",
+    "approval-rules": "approval-rule",
+    "intakes": "intake",
     "keep-outs": "keep-out",
     "people": "person",
     "planned-needs": "planned-need",
+    "quotas": "quota",
     "tag-ranges": "tag-range",
     "tag-members": "tag-member",
     "plans": "plan",
@@ -103,9 +119,12 @@ COLLECTIONS = {  # in the address -> one of them
     "regions": "region",
     "reservations": "reservation",
     "rule-sheets": "rule-sheet",
+    "sessions": "session",
     "subnets": "subnet",
+    "subscriptions": "subscription",
     "tiers": "tier",
     "tokens": "token",
+    "waiting-requests": "waiting-request",
     "zones": "zone",
 }
 _MADE_OTHERWISE = {"subnets": "requestSubnets", "plans": "commitPlan"}
@@ -114,6 +133,10 @@ _OF_SESSION = {
     ("POST", "session"): "signIn",
     ("DELETE", "session"): "signOut",
     ("POST", "password"): "changePassword",
+    ("POST", "mail"): "setOwnMail",
+    ("POST", "second-factor"): "setUpSecondFactor",
+    ("POST", "confirm"): "confirmSecondFactor",
+    ("POST", "off"): "turnOffSecondFactor",
 }
 _HEADERS = {
     "ETag": "The record's edit version, for If-Match and If-None-Match.",

@@ -130,15 +130,21 @@ def _turned(request: Any, start: int, part: list[Any], shown: Callable[[Any], An
 
 
 def page_from(
-    request: Any, read: Callable[[int, int], list[Any]], place: Callable[[Any], int], shown: Callable[[Any], Any]
+    request: Any,
+    read: Callable[[Any, int], list[Any]],
+    place: Callable[[Any], Any],
+    shown: Callable[[Any], Any],
+    meant: Callable[[str], Any] = int,
+    start: Any = 0,
 ) -> Response:
     """A page of rows that are read from a place onward; its cursor is the place of the first row of the next.
 
     Args:
-        read: the rows from a place, up to a count; `place`: that of a row.
+        read: the rows from a place, up to a count; `place`: that of a row, which is turned into text.
+        meant: the place that such a text means; `start`: the first.
     """
     limit, given = request.asked["limit"], request.asked.get("cursor")
-    part = read(_position(request, given) if given else 0, limit + 1)
+    part = read(_position(request, given, meant) if given else start, limit + 1)
     following = None
     if len(part) > limit:
         signed = _signer(request).sign(str(place(part[limit])))
@@ -146,9 +152,9 @@ def page_from(
     return Response({"next": following, "previous": None, "results": [shown(row) for row in part[:limit]]})
 
 
-def _position(request: Any, given: str) -> int:
+def _position(request: Any, given: str, meant: Callable[[str], Any] = int) -> Any:
     try:
-        return int(_signer(request).unsign(given))
+        return meant(_signer(request).unsign(given))
     except (BadSignature, ValueError):
         raise ValidationError({"cursor": [_NOT_OURS]})
 

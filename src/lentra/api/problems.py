@@ -100,7 +100,7 @@ def problem_for(failure: Exception, context: dict[str, Any]) -> Response | None:
         code = str(failure.default_code).replace("_", "-")
         body = problem(failure.status_code, code, code.replace("-", " ").capitalize(), str(failure.detail))
     elif isinstance(failure, RequestDataTooBig):
-        body = too_large()
+        body = too_large(str(failure) if str(failure).startswith("the file") else "")
     elif isinstance(failure, OperationalError | InterfaceError):
         connection.close()
         logger.warning("database not reachable: %s", failure.args[:1])
@@ -118,9 +118,9 @@ def problem_for(failure: Exception, context: dict[str, Any]) -> Response | None:
     return Response(body, status=body["status"], headers=headers, content_type=PROBLEM_TYPE)
 
 
-def too_large() -> dict[str, Any]:
+def too_large(detail: str = "") -> dict[str, Any]:
     """A body that is larger than any call needs."""
-    return problem(413, "too-large", "Body too large", "the body is larger than 2 MB")
+    return problem(413, "too-large", "Body too large", detail or "the body is larger than 2 MB")
 
 
 def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:

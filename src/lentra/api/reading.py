@@ -12,7 +12,7 @@ from lentra.api.fields import Strict
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Pool, Sheet
-from lentra.registry.plans.reading import PlanText, read_document, read_plan
+from lentra.registry.plans.reading import PlanText, read_given
 from lentra.registry.reports.breakdown import DIMENSIONS
 
 
@@ -50,11 +50,18 @@ def plan_meant(values: dict[str, Any], needed: bool = True) -> PlanText | None:
         Invalid: none or both are given; none is fine unless it is needed.
         BadPlan: it cannot be read.
     """
+    refuse_both(values, needed)
+    return read_given(values) if {"text", "document"} & values.keys() else None
+
+
+def refuse_both(values: dict[str, Any], needed: bool = True) -> None:
+    """Refuse a plan that is given as text and as document, or not at all.
+
+    Raises:
+        Invalid.
+    """
     if ("text" in values and "document" in values) or (needed and not {"text", "document"} & values.keys()):
         raise Invalid("give a plan's text, or its document", field="text")
-    if "text" in values:
-        return read_plan(values["text"])
-    return read_document(values["document"]) if "document" in values else None
 
 
 def records_meant(values: dict[str, Any]) -> dict[str, Any]:

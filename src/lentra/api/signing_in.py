@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from ipaddress import ip_address
+from contextlib import suppress
+from ipaddress import ip_address, ip_network
 from typing import Any
 
 from django.conf import settings
+from django.db import DatabaseError
 from django.http import HttpRequest
 from rest_framework.authentication import BaseAuthentication, SessionAuthentication
 from rest_framework.exceptions import AuthenticationFailed
+from rest_framework.permissions import BasePermission
 from rest_framework.request import Request
 
+from lentra.api.calls import NONE, scopes_for
+from lentra.registry.errors import NotAllowed, SecondFactorMissing
 from lentra.registry.models import Person, Token
-from lentra.registry.operations.people.manage_people import hash_of
+from lentra.registry.operations.people.second_factor import is_on
+from lentra.registry.operations.people.tokens import hash_of
 from lentra.registry.transactions.clock import SystemClock
 from lentra.registry.transactions.sql import Prepared, Slot
 
@@ -73,6 +79,12 @@ class TokenSignIn(BaseAuthentication):
             raise AuthenticationFailed(f"token {token.name} ended at {token.expires_at:%Y-%m-%d %H:%M} UTC")
         if not token.person.active:
             raise AuthenticationFailed(f"{token.person.name} is no longer active")
+        if token.networks and not _is_from(peer_of(request), token.networks):
+            raise AuthenticationFailed(f"token {token.name} is not to be used from {peer_of(request)}")
+        today = SystemClock().now().date()
+        if token.last_used_on != today:  # one statement a day; where it cannot be told now, the next call does
+            with suppress(DatabaseError):
+                Token.objects.filter(pk=token.pk).update(last_used_on=today)
         token.person.token = token
         return token.person, token
 
@@ -85,3 +97,47 @@ class SessionSignIn(SessionAuthentication):
 
     def authenticate_header(self, request: Request) -> Any:
         return "Bearer"
+
+
+def _is_from(peer: str, networks: list[str]) -> bool:
+    try:
+        address = ip_address(peer)
+    except ValueError:
+        return False
+    address = getattr(address, "ipv4_mapped", None) or address
+    return any(address in ip_network(text) for text in networks)
+
+
+class IsInScope(BasePermission):
+    """A token with scopes reaches only the calls of these, and those that change nothing."""
+
+    def has_permission(self, request: Request, view: Any) -> bool:
+        token = request.auth
+        if token is None or not token.scopes:
+            return True
+        needed = scopes_for(view, request.method or "")
+        missing = [scope for scope in needed if scope != "read" and scope not in token.scopes]
+        if needed == NONE:
+            raise NotAllowed(f"token {token.name} has scopes, and this is in none of them: use one without")
+        if missing:
+            raise NotAllowed(
+                f"token {token.name} has the scopes {', '.join(token.scopes)}: this needs {' and '.join(missing)}",
+                rule="a token with scopes does nothing else",
+            )
+        return True
+
+
+class HasSecondFactor(BasePermission):
+    """Whoever is to have a second factor sets one up first: until then a session reaches nothing else."""
+
+    def has_permission(self, request: Request, view: Any) -> bool:
+        person = request.user
+        if request.auth is not None or not getattr(person, "needs_second_factor", False):
+            return True
+        if getattr(view, "before_second_factor", False) or is_on(person):
+            return True
+        raise SecondFactorMissing(
+            f"{person.name} is to have a second factor: set one up first",
+            rule="an admin has required it",
+            suggestions=["POST /api/v1/session/second-factor"],
+        )

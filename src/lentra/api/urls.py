@@ -6,8 +6,11 @@ from rest_framework.routers import SimpleRouter
 
 from lentra.api.views import (
     addresses,
+    estate,
     foresight,
     headroom,
+    history,
+    intakes,
     plans,
     pools,
     projects,
@@ -19,7 +22,9 @@ from lentra.api.views import (
     space_map,
     subnets,
     tags,
+    today,
     tools,
+    waiting,
 )
 
 busiest = SimpleRouter(trailing_slash=False)  # looked at before all others
@@ -36,16 +41,30 @@ router.register("keep-outs", setup.KeepOutViews, "keep-out")
 router.register("planned-needs", setup.PlannedNeedViews, "planned-need")
 router.register("tag-ranges", tags.TagRangeViews, "tag-range")
 router.register("tag-members", tags.TagMemberViews, "tag-member")
+router.register("waiting-requests", waiting.WaitingViews, "waiting-request")
+router.register("approval-rules", setup.ApprovalRuleViews, "approval-rule")
+router.register("quotas", setup.QuotaViews, "quota")
+router.register("subscriptions", setup.SubscriptionViews, "subscription")
 router.register("reservations", setup.ReservationViews, "reservation")
 router.register("people", setup.PersonViews, "person")
 router.register("addresses", addresses.AddressViews, "address")
 router.register("plans", plans.PlanViews, "plan")
+router.register("intakes", intakes.IntakeViews, "intake")
 router.register("tokens", session.TokenViews, "token")
+router.register("sessions", session.SessionViews, "session-noted")
 
 urlpatterns = [
     path("v1/", include(busiest.urls)),
     path("v1/session", session.SessionView.as_view(), name="session"),
     path("v1/session/password", session.PasswordView.as_view(), name="password"),
+    path("v1/approval-rules/try", waiting.TryRulesView.as_view(), name="try-rules"),
+    path("v1/session/second-factor", session.SecondFactorView.as_view(), name="second-factor"),
+    path(
+        "v1/session/second-factor/confirm", session.ConfirmSecondFactorView.as_view(), name="confirm-second-factor"
+    ),
+    path("v1/session/second-factor/off", session.SecondFactorOffView.as_view(), name="second-factor-off"),
+    path("v1/session/mail", session.MailView.as_view(), name="own-mail"),
+    path("v1/today", today.TodayView.as_view(), name="today"),
     path("v1/size", tools.SizeView.as_view(), name="size"),
     path("v1/size/several", sizing.PackView.as_view(), name="pack"),
     path("v1/size/range", sizing.RangeSizeView.as_view(), name="range-size"),
@@ -82,10 +101,14 @@ urlpatterns = [
     path("v1/projects/<str:ref>/headroom", headroom.ProjectHeadroomView.as_view(), name="project-headroom"),
     path("v1/zones/<str:ref>/headroom", headroom.ZoneHeadroomView.as_view(), name="zone-headroom"),
     path("v1/projects/<str:ref>/grid", report.ProjectGridView.as_view(), name="project-grid"),
+    path("v1/estate", estate.EstateView.as_view(), name="estate"),
+    path("v1/begin", estate.BeginView.as_view(), name="begin"),
+    path("v1/estate-schema.json", estate.EstateSchemaView.as_view(), name="estate-schema"),
     path("v1/report", report.ReportView.as_view(), name="report"),
     path("v1/ranges", headroom.RangesView.as_view(), name="ranges"),
     path("v1/ranges/lines", headroom.RangeLinesView.as_view(), name="range-lines"),
     path("v1/idle", headroom.IdleView.as_view(), name="idle"),
+    path("v1/history", history.HistoryView.as_view(), name="history"),
     path("v1/ledger", tools.LedgerView.as_view(), name="ledger"),
     path("v1/ledger/<int:number>/undo", tools.UndoView.as_view(), name="undo"),
     path("v1/verify", tools.VerifyView.as_view(), name="verify"),

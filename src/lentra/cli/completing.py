@@ -46,6 +46,7 @@ _KIND_OF_NOUN = {
     "plan": "plans",
     "reservation": "reservations",
     "need": "planned_needs",
+    "quota": "quotas",
     "person": "people",
 }
 

@@ -45,6 +45,17 @@ def confirmed_change(
         answers: where the answer goes, if it is one of several that are shown together: see `show_answers`.
     """
     talk = sys.stdout if options.output == "table" else sys.stderr
+    with client_for(options).telling(**asking_said(options)):
+        return _confirmed(options, call, describe, answers, talk)
+
+
+def _confirmed(
+    options: argparse.Namespace,
+    call: Callable[[bool], Answer],
+    describe: Callable[[Any], str],
+    answers: list[Answer] | None,
+    talk: Any,
+) -> Answer | None:
     if options.preview:
         seen = call(True)
         _tell("Would ", seen, describe, talk)
@@ -62,8 +73,11 @@ def confirmed_change(
         proposal = seen.proposal
     with client_for(options).following(proposal):
         done = call(False)
-    print(styled("Done: ", "good", talk) + describe(done.result), file=talk)
-    if options.yes:
+    if done.waits:
+        print(styled("Asked: ", "warn", talk) + f"it has to {waits_in_words(done.waits)}", file=talk)
+    else:
+        print(styled("Done: ", "good", talk) + describe(done.result), file=talk)
+    if options.yes and not done.waits:
         show_notes(done.notes)
     _show_answer(done, options, answers)
     return done
@@ -71,6 +85,8 @@ def confirmed_change(
 
 def _tell(word: str, seen: Answer, describe: Callable[[Any], str], talk: Any) -> None:
     print(word + describe(seen.result), file=talk)
+    if seen.waits:
+        print(styled("but first has to ", "warn", talk) + waits_in_words(seen.waits), file=talk)
     for change in seen.changes[:_MOST_CHANGES]:
         if lines := _in_lines(change):
             print(styled(f"  {change['verb']} {change['kind']} {change['name']}", "dim", talk), file=talk)
@@ -133,6 +149,30 @@ def agreed(question: str) -> bool:
         return input(f"{question} [y/N] ").strip().lower() in ("y", "yes")
     except EOFError:
         return False
+
+
+def add_asking_options(parser: argparse.ArgumentParser) -> None:
+    """What is told with something that may wait for a planner."""
+    told = parser.add_argument_group("should it wait for a planner")
+    told.add_argument("--needed-by", help="the day by which it is needed, such as 2027-01-31")
+    told.add_argument("--link", action="append", help="where more is found; may be repeated")
+    parser.set_defaults(asking=True)
+    told.add_argument("--instead-of", type=int, metavar="NUMBER", help="the waiting request that it replaces")
+
+
+def asking_said(options: argparse.Namespace) -> dict[str, Any]:
+    """What these options say."""
+    if not getattr(options, "asking", False):
+        return {}
+    names = ("needed_by", "link", "instead_of")
+    return {name: value for name in names if (value := getattr(options, name, None)) is not None}
+
+
+def waits_in_words(waits: dict[str, Any]) -> str:
+    """That something waits, as a sentence."""
+    number = f" as request {waits['request']}" if waits["request"] else ""
+    held = "; what was shown is held until then" if waits["holds"] else ""
+    return f"wait for a planner{number}, until {waits['lapses_at']} at most{held}\n  rule {waits['rule']}: {waits['words']}"
 
 
 def add_change_options(parser: argparse.ArgumentParser) -> None:

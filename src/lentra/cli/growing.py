@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.context import DONE, WrongUse, add_asking_options, add_change_options, client_for, confirmed_change
 from lentra.cli.looking import given
 from lentra.cli.options import read_bits
 from lentra.cli.output import cell, usable
@@ -30,6 +30,7 @@ def add_commands(commands: Any) -> None:
     command.add_argument(
         "--second", action="store_const", const=True, help="where it cannot grow in place, add a second block"
     )
+    add_asking_options(command)
     _finish(command, _grow)
 
     command = commands.add_parser(
@@ -66,6 +67,7 @@ def add_commands(commands: Any) -> None:
     command.add_argument("--growth", type=int, help="percent on top of the hosts")
     command.add_argument("--length", type=read_bits, help="of this length")
     command.add_argument("--room", type=int, help="doublings to keep free behind it")
+    add_asking_options(command)
     _finish(command, _replace)
 
     command = commands.add_parser(

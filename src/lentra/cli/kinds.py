@@ -83,6 +83,10 @@ _KEPT_FOR = (
 )
 _SITES = ("hall", "room", "edge", "cloud", "office", "other")
 _PLACEMENTS = ("snug", "low", "roomy")
+_CONDITIONS = (
+    *("always", "wider-than", "more-at-once", "more-in-a-month", "share-of-pool", "public-space"),
+    *("beyond-quota", "pool-above-warning", "outside-hours"),
+)
 _ABOUT = Option("about", "what it is for", empty="")
 KINDS = (
     Kind(
@@ -163,7 +167,6 @@ KINDS = (
                 "what it is for",
                 choices=("production", "staging", "test", "development"),
             ),
-            Option("public_quota", "single public addresses it may hold", int, empty=None),
             Option("home_region", "the region where it is at home", empty=None),
             Option("cost_centre", "who bears its costs", empty=""),
             Option("labels", "key=value, with commas between; replaces all", _pairs, empty=()),
@@ -304,9 +307,79 @@ KINDS = (
         orders=("day", "name", "oldest", "newest"),
     ),
     Kind(
+        "quota",
+        "quotas",
+        ("id", "name", "use", "about"),
+        (
+            Option("project", "whose it is", needed=True, only_add=True),
+            Option("realm", "counts in this realm alone", only_add=True),
+            Option("region", "counts in this region alone", only_add=True),
+            Option("pool", "counts in this pool alone", only_add=True),
+            Option("subnets", "how many subnets", int, empty=None),
+            Option("v4_addresses", "how many IPv4 addresses", int, empty=None),
+            Option("v6_units", "how many IPv6 units, each of its pool's length", int, empty=None),
+            Option("public_addresses", "how many single public addresses", int, empty=None),
+            Option("tags", "how many segment tags", int, empty=None),
+            Option("records", "how many address records", int, empty=None),
+            _ABOUT,
+        ),
+        "quota add --project crew-roster --pool ticket-hall --subnets 40 --v4-addresses 8192 --preview",
+        named=False,
+        filters=("project", "realm", "region", "pool"),
+        orders=("oldest", "newest"),
+    ),
+    Kind(
+        "rules",
+        "approval_rules",
+        ("place", "name", "words", "holds", "lapses_after"),
+        (
+            Option("when", "the condition", needed=True, choices=_CONDITIONS),
+            Option("decision", "what becomes of a request that fits (waits)", choices=("waits", "granted")),
+            Option("place", "the lower, the earlier it is looked at (100)", int),
+            Option("limit", "of the condition: an IPv4 length, a count, a percentage", int, empty=None),
+            Option("limit_v6", "an IPv6 length, of wider-than", int, empty=None),
+            Option("hours", "of outside-hours, such as 'mon-fri 08:00-17:00'", empty=""),
+            Option("time_zone", "that the hours are told in, such as Europe/Oslo (UTC)"),
+            Option("realm", "about requests in this realm alone", empty=None),
+            Option("pool", "out of this pool alone", empty=None),
+            Option("project", "of this project alone", empty=None),
+            Option("tier", "for this tier alone", empty=None),
+            Option(
+                "environment",
+                "of projects of this environment alone",
+                choices=("production", "staging", "test", "development"),
+                empty="",
+            ),
+            Option("holds", "hold the space that was shown while it waits", bool),
+            Option("reminds_after", "days until planners are reminded (2); 0: never", int),
+            Option("lapses_after", "days until it lapses (14)", int),
+            _ABOUT,
+        ),
+        "rules add halls-wide --when wider-than --limit 24 --pool fleet:north-coast --preview",
+        filters=("realm", "pool", "project", "tier", "decision", "when"),
+        orders=("place", "name", "oldest", "newest"),
+    ),
+    Kind(
+        "subscription",
+        "subscriptions",
+        ("name", "endpoint", "kinds", "verbs", "realms", "projects", "paused", "sent", "taken", "outcome"),
+        (
+            Option("endpoint", "the address where changes are sent", needed=True),
+            Option("kinds", "of these kinds of records alone, such as subnet or alert", list, empty=()),
+            Option("verbs", "what was done, such as 'hand out'", list, empty=()),
+            Option("realms", "of these realms alone", list, empty=()),
+            Option("projects", "of these projects alone", list, empty=()),
+            Option(
+                "secret", "what events are signed with; one is made, and told once, if none is given", empty=""
+            ),
+            _ABOUT,
+        ),
+        "subscription add gate --endpoint https://gate.ferry.example/events --kinds subnet --projects ticketing --preview",
+    ),
+    Kind(
         "person",
         "people",
-        ("name", "role", "full_name", "active", "projects"),
+        ("name", "role", "full_name", "active", "email", "projects", "service_of"),
         (
             Option(
                 "role",
@@ -316,9 +389,13 @@ KINDS = (
             ),
             Option("full_name", "the name in full", empty=""),
             Option("projects", "own projects", list, empty=()),
+            Option("service_of", "a service account of this project: it has no password", only_add=True),
             Option("active", "may sign in", bool),
+            Option("needs_second_factor", "is to sign in with a second factor", bool),
+            Option("email", "where mail goes to", empty=""),
+            Option("mail", "how to be told by mail", choices=("at once", "daily", "never")),
         ),
         "person list",
-        filters=("role", "project"),
+        filters=("role", "project", "service_of"),
     ),
 )

@@ -8,8 +8,10 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, REFUSED, add_change_options, client_for, confirmed_change
-from lentra.cli.options import Empty, Several, add_limit, read_bits
+from lentra.cli.following import follow_ledger
+from lentra.cli.options import Empty, Several, WrongUse, add_limit, read_bits
 from lentra.cli.output import SHAPE, WHOLE, bar, cell, grouped, show_list, show_record, show_rows, styled, usable
+from lentra.cli.remembering import is_range, show_tenures
 
 if TYPE_CHECKING:
     from lentra.client import Client
@@ -66,6 +68,13 @@ def add_commands(commands: Any) -> None:
 
     add_subnet_verbs(commands)
     command = commands.add_parser(
+        "today",
+        help="what you come for: what waits, alerts, what fills first, what ends soon",
+        epilog="example: lentra today",
+    )
+    command.set_defaults(run=_today)
+
+    command = commands.add_parser(
         "usage",
         help="usage of pools, as bars",
         epilog="example: lentra usage --region north-coast\nexample: lentra usage --together --realm fleet",
@@ -91,11 +100,16 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_usage)
 
     command = commands.add_parser(
-        "ledger", help="who changed what, and when", epilog="example: lentra ledger --kind pool --limit 5"
+        "ledger",
+        help="who changed what, and when",
+        epilog="example: lentra ledger --kind pool --limit 5\n"
+        "changes as they come: lentra ledger --follow --realm fleet -o jsonl",
     )
     for name, words in _LEDGER_HELP.items():
         command.add_argument(f"--{name}", action=Several if name in _LEDGER_SEVERAL else "store", help=words)
     command.add_argument("--order", choices=["newest", "oldest"], help="newest first, or oldest")
+    command.add_argument("--follow", action="store_true", help="show what comes from now on, until it is stopped")
+    command.add_argument("--after", type=int, help="with --follow: begin behind the entry with this number")
     add_limit(command, 20)
     command.set_defaults(run=_ledger)
 
@@ -116,10 +130,13 @@ def add_subnet_verbs(commands: Any) -> None:
     command = commands.add_parser(
         "show",
         help="what is at an address, a prefix, a name, a pool",
-        epilog="example: lentra show 10.41.80.1",
+        epilog="example: lentra show 10.41.80.1\nexample: lentra show 10.41.80.1 --on 2026-09-01",
     )
     command.add_argument("what", help="an address, a prefix, a range first-last, or the name of a subnet or pool")
     command.add_argument("--realm", help="look in this realm only")
+    command.add_argument(
+        "--on", help="who had the address on that day, or at that moment, such as 2026-09-01T08:00Z"
+    )
     command.set_defaults(run=_show)
 
     command = commands.add_parser(
@@ -187,9 +204,11 @@ def _explain(options: argparse.Namespace) -> int:
 
 def _show(options: argparse.Namespace) -> int:
     client = client_for(options)
+    if options.on:
+        return _show_then(options)
     if re.fullmatch(r"[0-9a-fA-F]{2}([:-][0-9a-fA-F]{2}){5}", options.what) and _show_else(client, options):
         return DONE
-    if re.fullmatch(r"[0-9a-fA-F.:]+(/\d+|-[0-9a-fA-F.:]+)?", options.what) and re.search(r"[.:]", options.what):
+    if is_range(options.what):
         found = client.whereabouts(options.what, options.realm)
         if options.output == "csv":
             rows = [{"realm": place["realm"], **holder} for place in found for holder in place["holders"]]
@@ -222,6 +241,16 @@ def _show(options: argparse.Namespace) -> int:
             no_pool.suggestions = near
             raise no_pool from None
     return DONE
+
+
+def _show_then(options: argparse.Namespace) -> int:
+    """Who had an address on an earlier day."""
+    if not is_range(options.what):
+        raise WrongUse(
+            f"--on is for an address or a range, {options.what} is neither: lentra history {options.what}"
+        )
+    options.limit, options.usual_limit = None, None
+    return show_tenures(options, options.what, on=options.on, **given(options, "realm"))
 
 
 def _show_else(client: Client, options: argparse.Namespace) -> bool:
@@ -298,9 +327,20 @@ def _totals_in_words(totals: dict[str, Any]) -> str:
         many = f", {grouped(block['addresses'])} addresses" if block["family"] == 4 else ""
         lines.append(f"  {block['realm']['name']}: {grouped(block['count'])} × /{block['length']}{many}")
     public = totals["public"]
-    quota = "no limit" if public["quota"] is None else f"of {public['quota']}"
-    lines.append(f"public addresses: {public['held']} held ({quota}), {public['idle']} idle")
+    lines.append(f"public addresses: {public['held']} held, {public['idle']} idle")
+    for quota in totals["quotas"]:
+        lines.append(f"quota of {quota['name']}:")
+        lines += [f"  {_limit_in_words(row)}" for row in quota["use"]]
     return "\n".join(lines)
+
+
+def _limit_in_words(row: dict[str, Any]) -> str:
+    """One limit of a quota: what is used of it, and when it will be reached."""
+    if not row["left"]:
+        ahead = "nothing left"
+    else:
+        ahead = f"reached about {row['reached_on']}" if row["reached_on"] else f"no day told: {row['no_forecast']}"
+    return f"{row['words']}: {grouped(row['used'])} of {grouped(row['limit'])}, {ahead}"
 
 
 def _show_pool(client: Client, name: str, form: str) -> None:
@@ -339,6 +379,26 @@ def _show_usage(usage: dict[str, Any]) -> None:
 
 def _list(options: argparse.Namespace) -> int:
     show_list(options, client_for(options).subnets.list, given(options, *_FILTERS), SUBNET_COLUMNS)
+    return DONE
+
+
+def _today(options: argparse.Namespace) -> int:
+    told = client_for(options).today()
+    if options.output != "table":
+        lines = [{"list": section["name"], **line} for section in told["sections"] for line in section["lines"]]
+        show_rows(lines, ("list", "text", "note", "kind", "id"), options.output)
+        return DONE
+    if told["registry_is_empty"]:
+        print("The registry is empty: lentra begin leads to a first layout.\n")
+    for section in told["sections"]:
+        more = section["total"] - len(section["lines"])
+        print(styled(section["title"], "bold"))
+        for line in section["lines"]:
+            print(f"  {line['text']}" + (styled(f"  {line['note']}", "dim") if line["note"] else ""))
+        if not section["lines"]:
+            print(styled(f"  {section['empty']}", "dim"))
+        if more > 0:
+            print(styled(f"  and {more:,} more", "dim"))
     return DONE
 
 
@@ -384,6 +444,14 @@ def _usage(options: argparse.Namespace) -> int:
 
 
 def _ledger(options: argparse.Namespace) -> int:
+    if options.follow:
+        if options.order or options.limit:
+            raise WrongUse(
+                "what is followed has no order but that of the commits, and no end: leave --order and --limit"
+            )
+        return follow_ledger(options, given(options, *_LEDGER_HELP), told_entry)
+    if options.after is not None:
+        raise WrongUse("--after says where to begin with --follow")
     columns = ("number", "at", "who", "verb", "kind", "name", "what", "why")
     filters = given(options, *_LEDGER_HELP, "order")
     show_list(options, client_for(options).ledger, filters, columns, told_entry)

@@ -5,13 +5,15 @@ from __future__ import annotations
 
 import argparse
 import os
-import re
 import sys
 from typing import TYPE_CHECKING, Any
 
 from lentra import __version__
 from lentra.cli import (
+    beginning,
+    bringing_in,
     drawing,
+    estate,
     foreseeing,
     growing,
     inside,
@@ -23,10 +25,12 @@ from lentra.cli import (
     signing_in,
     supposing,
     taking_back,
+    taking_out,
+    waiting,
     working_out,
 )
 from lentra.cli.context import NOT_ALLOWED, NOT_FOUND, NOT_REACHABLE, REFUSED, WRONG_USE, WrongUse
-from lentra.cli.output import FORMATS, SHAPE, Harmless, cell, styled
+from lentra.cli.output import FORMATS, SHAPE, Harmless, as_option, cell, styled
 
 if TYPE_CHECKING:
     from lentra.client import Problem
@@ -41,10 +45,14 @@ _GROUPS: list[tuple[str, list[Any]]] = [
     ("Signing in", [signing_in.add_commands]),
     ("Working out", [working_out.add_commands]),
     ("Looking", [looking.add_commands, drawing.add_commands, reaching.add_commands]),
-    ("Asking and giving back", [requesting.add_commands, planning.add_commands]),
+    ("Asking and giving back", [requesting.add_commands, waiting.add_commands, planning.add_commands]),
     ("Changing what is there", [growing.add_commands, inside.add_commands, taking_back.add_commands]),
     ("Looking ahead", [foreseeing.add_commands, supposing.add_commands]),
     ("Setting up", [setting_up.add_commands]),
+    (
+        "In and out",
+        [beginning.add_commands, bringing_in.add_commands, taking_out.add_commands, estate.add_commands],
+    ),
 ]
 
 
@@ -179,7 +187,7 @@ def _show_problem(problem: Problem) -> None:
         print(f"  and {len(problem.conflicts) - 8} more", file=sys.stderr)
     if problem.suggestions:
         between = "; " if any(", " in text for text in problem.suggestions) else ", "
-        words = between.join(_as_option(text) for text in problem.suggestions[:5])
+        words = between.join(as_option(text) for text in problem.suggestions[:5])
         print(f"  would work: {words}", file=sys.stderr)
     if problem.request_id and problem.status >= 500:
         print(f"  request: {problem.request_id}", file=sys.stderr)
@@ -193,15 +201,6 @@ def _in_the_way(conflict: dict[str, Any]) -> str:
         return f"{conflict.get('range')}{owner}{why}; {conflict['mend']}"
     told = {k: v for k, v in conflict.items() if k not in ("range", "id", "keep_out")}
     return f"{conflict.get('range')} ({cell(told)})"
-
-
-def _as_option(text: str) -> str:
-    """A suggestion that names a field of the API, as the option that stands for it here."""
-    named = re.fullmatch(r"([a-z_]+): (.+)", text)
-    if not named:
-        return text
-    option = "--" + named[1].replace("_", "-")
-    return option if named[2] == "true" else f"{option} {named[2]}"
 
 
 if __name__ == "__main__":

@@ -14,13 +14,13 @@ from typing import Any, TextIO
 
 from lentra.addressing.texts import harmless
 from lentra.cli.options import WrongUse
+from lentra.tables.writing import no_formula
 
 WHOLE = ("json", "jsonl", "yaml")  # formats that have everything there is
 FORMATS = ("table", "json", "jsonl", "csv", "yaml")
 _STYLES = {"bold": "1", "dim": "2", "good": "32", "warn": "33", "bad": "31"}
 _BAR = 20
 _STYLE_CODE = re.compile(r"(\x1b\[(?:0|1|2|31|32|33)m)")
-_NUMBER = re.compile(r"[-+]?[0-9][0-9.,]*( %)?|[-+]")
 
 
 @dataclass
@@ -81,7 +81,7 @@ def show_rows(rows: Iterable[Mapping[str, Any]], columns: Sequence[str], form: s
     elif form == "csv":
         writer = csv.writer(sys.stdout, lineterminator="\n")
         writer.writerow(columns)
-        writer.writerows([_no_formula(cell(value_at(row, column))) for column in columns] for row in rows)
+        writer.writerows([no_formula(cell(value_at(row, column))) for column in columns] for row in rows)
     else:
         _table(rows, columns)
 
@@ -97,7 +97,7 @@ def show_record(record: Mapping[str, Any], form: str, leave_out: Sequence[str] =
     fields = [(name, cell(value)) for name, value in record.items() if name not in leave_out]
     if form == "csv":
         csv.writer(sys.stdout, lineterminator="\n").writerows(
-            [("field", "value"), *((name, _no_formula(text)) for name, text in fields)]
+            [("field", "value"), *((name, no_formula(text)) for name, text in fields)]
         )
         return
     width = max((len(name) for name, _ in fields), default=0)
@@ -166,6 +166,8 @@ def cell(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, Mapping):
+        if "limit" in value and "used" in value:
+            return f"{value['used']:,} of {value['limit']:,} {value['words']}"
         if "name" in value:
             return str(value["name"])
         if "prefix" in value:
@@ -176,9 +178,13 @@ def cell(value: Any) -> str:
     return " ".join(str(value).splitlines())
 
 
-def _no_formula(text: str) -> str:
-    """A cell of a CSV file that a spreadsheet takes as text: one that would be a formula has an apostrophe before it."""
-    return f"'{text}" if text[:1] in tuple("=+-@\t\r") and not _NUMBER.fullmatch(text) else text
+def as_option(text: str) -> str:
+    """A suggestion that names a field of the API, as the option that stands for it here."""
+    named = re.fullmatch(r"([a-z_]+): (.+)", text)
+    if not named:
+        return text
+    option = "--" + named[1].replace("_", "-")
+    return option if named[2] == "true" else f"{option} {named[2]}"
 
 
 def bar(percent: float, warning: int = 75, critical: int = 90) -> str:

@@ -13,9 +13,11 @@ from lentra.cli.context import (
     WrongUse,
     add_change_options,
     agreed,
+    asking_said,
     client_for,
     confirmed_change,
     read_file,
+    waits_in_words,
 )
 from lentra.cli.options import Several, add_limit
 from lentra.cli.output import WHOLE, bar, cell, grouped, show_list, show_record, show_rows, styled
@@ -157,7 +159,14 @@ def _commit(options: argparse.Namespace) -> int:
     if getattr(options, "give_back", False):
         more["give_back"] = True
         more["despite_use"] = options.despite_use
+    with client.telling(**asking_said(options)):
+        return _committed(options, client, text, more)
+
+
+def _committed(options: argparse.Namespace, client: Client, text: str, more: dict[str, Any]) -> int:
     seen = client.plans.preview(text, **more)
+    if seen.waits and options.output not in WHOLE:
+        print(f"Before that, it has to {waits_in_words(seen.waits)}")
     if options.preview or not seen.result["possible"]:
         if options.output in WHOLE:
             show_record(vars(seen), options.output)
@@ -173,6 +182,9 @@ def _commit(options: argparse.Namespace) -> int:
     done = client.plans.commit(text, why=options.why, proposal=seen.proposal, **more)
     if options.output != "table":
         show_record(vars(done), options.output)
+        return DONE
+    if done.waits:
+        print(styled("Asked: ", "warn") + f"it has to {waits_in_words(done.waits)}")
         return DONE
     counts = ", ".join(f"{count} {what}" for what, count in done.result["counts"].items() if count)
     name = cell(done.result["plan"])

@@ -1,4 +1,4 @@
-"""Whatever else the service answers: any address of the API, and the history of a subnet."""
+"""Whatever else the service answers: any address of the API, and the history of a range or a subnet."""
 
 from __future__ import annotations
 
@@ -7,8 +7,12 @@ import json
 from typing import Any
 
 from lentra.cli.context import DONE, WrongUse, client_for
-from lentra.cli.looking import told_entry
+from lentra.cli.looking import given, told_entry
+from lentra.cli.options import Several, add_limit
 from lentra.cli.output import show_record, show_rows
+from lentra.cli.remembering import is_range, show_tenures
+
+_KINDS = ("subnet", "address record", "reservation", "keep-out")
 
 
 def add_commands(commands: Any) -> None:
@@ -22,10 +26,21 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_find)
     command = commands.add_parser(
         "history",
-        help="everything that happened to a subnet",
-        epilog="example: lentra history ticketing-nc-1-app-01",
+        help="who had an address or a range, from when to when; or everything that happened to a subnet",
+        epilog="example: lentra history 10.41.80.0/24\nexample: lentra history ticketing-nc-1-app-01",
     )
-    command.add_argument("subnet", help="its name, or its number when it is gone")
+    command.add_argument(
+        "what", help="an address, a prefix, first-last; or a subnet's name, or number when it is gone"
+    )
+    command.add_argument("--realm", action=Several, help="of an address: in this realm; several with commas")
+    command.add_argument(
+        "--kind",
+        action=Several,
+        choices=_KINDS,
+        help="of an address: only of this kind of record; several with commas",
+    )
+    command.add_argument("--on", help="of an address: only what held on that day, or at that moment")
+    add_limit(command, 200)
     command.set_defaults(run=_history)
     command = commands.add_parser(
         "api",
@@ -58,7 +73,12 @@ def _find(options: argparse.Namespace) -> int:
 
 
 def _history(options: argparse.Namespace) -> int:
-    rows = [told_entry(entry) for entry in client_for(options).subnets.history(options.subnet)]
+    which = given(options, "realm", "kind", "on")
+    if is_range(options.what):
+        return show_tenures(options, options.what, **which)
+    if which:
+        raise WrongUse(f"--{next(iter(which))} is for an address or a range: {options.what} is neither")
+    rows = [told_entry(entry) for entry in client_for(options).subnets.history(options.what)]
     show_rows(rows, ("number", "at", "who", "verb", "name", "what", "why"), options.output)
     return DONE
 

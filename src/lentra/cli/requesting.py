@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from lentra.cli.context import (
     DONE,
     WrongUse,
+    add_asking_options,
     add_change_options,
     client_for,
     confirmed_change,
@@ -94,6 +95,7 @@ def add_subnet_verbs(commands: Any, asking: str) -> None:
     more.add_argument("--outer-tag", type=int, help="outer tag of a doubly tagged segment")
     more.add_argument("--gateway", choices=["none", "first", "last"], help="where the gateway stands")
     more.add_argument("--service", help="kept for this service alone")
+    add_asking_options(command)
     add_change_options(command)
     command.set_defaults(run=_request)
 

@@ -9,11 +9,12 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.context import DONE, WrongUse, add_asking_options, add_change_options, client_for, confirmed_change
 from lentra.cli.kinds import KINDS, UNSET, Kind, Option, read_length
 from lentra.cli.looking import given, show_holdings
 from lentra.cli.options import Empty, Several, add_limit, read_bits, read_table
 from lentra.cli.output import grouped, show_list, show_record, show_rows, styled
+from lentra.cli.waiting import add_try
 
 if TYPE_CHECKING:
     from lentra.client import Answer, Client, Collection
@@ -100,6 +101,10 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
 
     if kind.word == "person":
         _add_person_verbs(verbs)
+    if kind.word == "subscription":
+        _add_subscription_verbs(verbs)
+    if kind.word == "rules":
+        add_try(verbs)
     if kind.word == "keep-out":
         command = verbs.add_parser(
             "add-several",
@@ -200,41 +205,78 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         command.set_defaults(run=_second_family)
 
 
+def _add_act(
+    verbs: Any,
+    word: str,
+    words: str,
+    example: str,
+    act: Callable[..., Answer],
+    describe: Callable[[Any], str],
+) -> argparse.ArgumentParser:
+    """A verb that does one thing with a record: previewed, shown, confirmed; `act` gets client, options, and how."""
+    command: argparse.ArgumentParser = verbs.add_parser(word, help=words, epilog=f"example: lentra {example}")
+    command.add_argument("ref", help="name or number")
+    add_change_options(command)
+
+    def run(options: argparse.Namespace) -> int:
+        client = client_for(options)
+
+        def call(preview: bool) -> Answer:
+            return act(client, options, preview=preview, why=options.why)
+
+        confirmed_change(options, call, describe)
+        return DONE
+
+    command.set_defaults(run=run)
+    return command
+
+
 def _add_person_verbs(verbs: Any) -> None:
-    command = verbs.add_parser(
-        "unlock", help="let somebody try to sign in again", epilog="example: lentra person unlock vera --preview"
+    _add_act(
+        verbs,
+        "unlock",
+        "let somebody try to sign in again",
+        "person unlock vera --preview",
+        lambda client, options, **how: client.people.unlock(options.ref, **how),
+        lambda person: f"forget the failed sign-ins of {person['name']}",
     )
-    command.add_argument("ref", help="name or number")
-    add_change_options(command)
-    command.set_defaults(run=_unlock)
-    command = verbs.add_parser(
+    _add_act(
+        verbs,
         "revoke-tokens",
-        help="make all tokens of somebody useless",
-        epilog="example: lentra person revoke-tokens vera --preview",
+        "make all tokens of somebody useless",
+        "person revoke-tokens vera --preview",
+        lambda client, options, **how: client.people.revoke_tokens(options.ref, **how),
+        lambda person: f"revoke all tokens of {person['name']}",
     )
-    command.add_argument("ref", help="name or number")
-    add_change_options(command)
-    command.set_defaults(run=_revoke_tokens)
+    _add_act(
+        verbs,
+        "second-factor-off",
+        "turn off the second factor of somebody who has lost it",
+        "person second-factor-off --help",
+        lambda client, options, **how: client.people.second_factor_off(options.ref, **how),
+        lambda person: f"turn off the second factor of {person['name']}",
+    )
 
 
-def _unlock(options: argparse.Namespace) -> int:
-    client = client_for(options)
-
-    def call(preview: bool) -> Answer:
-        return client.people.unlock(options.ref, preview=preview, why=options.why)
-
-    confirmed_change(options, call, lambda person: f"forget the failed sign-ins of {person['name']}")
-    return DONE
-
-
-def _revoke_tokens(options: argparse.Namespace) -> int:
-    client = client_for(options)
-
-    def call(preview: bool) -> Answer:
-        return client.people.revoke_tokens(options.ref, preview=preview, why=options.why)
-
-    confirmed_change(options, call, lambda person: f"revoke all tokens of {person['name']}")
-    return DONE
+def _add_subscription_verbs(verbs: Any) -> None:
+    command = _add_act(
+        verbs,
+        "pause",
+        "send nothing for now",
+        "subscription pause harbour-board --preview",
+        lambda client, options, **how: client.subscriptions.pause(options.ref, options.reason, **how),
+        lambda one: f"send nothing to {one['endpoint']} for now",
+    )
+    command.add_argument("--reason", default="", help="why")
+    command = _add_act(
+        verbs,
+        "resume",
+        "go on sending, from where it stood or from behind any number",
+        "subscription resume harbour-board --after 0 --preview",
+        lambda client, options, **how: client.subscriptions.resume(options.ref, options.after, **how),
+        lambda one: f"send to {one['endpoint']} what came after {one['sent']}",
+    )
+    command.add_argument("--after", type=int, help="send again what came after this number of the ledger")
 
 
 def _add_options(command: argparse.ArgumentParser, kind: Kind, adding: bool) -> None:
@@ -254,6 +296,8 @@ def _add_options(command: argparse.ArgumentParser, kind: Kind, adding: bool) -> 
                 const=Empty(empty),
                 help="none any more",
             )
+    if kind.word == "reservation" and adding:
+        add_asking_options(command)
     if kind.word == "person":
         command.add_argument("--password", action="store_true", help="set a password, which is asked for")
     add_change_options(command)
@@ -454,7 +498,9 @@ def _second_family(options: argparse.Namespace) -> int:
 
 
 def _confirm(options: argparse.Namespace, call: Callable[[bool], Answer], words: Callable[[Any], str]) -> int:
-    confirmed_change(options, call, words)
+    done = confirmed_change(options, call, words)
+    if done and options.output == "table" and (secret := done.result.get("told_secret")):
+        print(f"Its secret, which is not told again: {secret}")
     return DONE
 
 

@@ -7,10 +7,12 @@ import getpass
 import platform
 import re
 import sys
+from collections.abc import Callable
 from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.looking import given
 from lentra.cli.options import Several, add_limit
 from lentra.cli.output import show_list, show_notes, show_record, show_rows
 from lentra.cli.signed_in import keep, read_sign_ins, service_meant
@@ -46,6 +48,46 @@ def add_commands(commands: Any) -> None:
     )
     command.add_argument("--revoke-tokens", action="store_true", help="make all your tokens useless as well")
     command.set_defaults(run=_change_password)
+    command = commands.add_parser(
+        "told",
+        help="set how you are told by mail: at once, daily, never",
+        epilog="example: lentra told daily --email petra@ferry.example --preview",
+    )
+    command.add_argument(
+        "mail", nargs="?", choices=["at-once", "daily", "never"], help="how; as before, if left out"
+    )
+    command.add_argument("--email", help="where mail goes to")
+    add_change_options(command)
+    command.set_defaults(run=_told)
+    parser = commands.add_parser(
+        "second-factor",
+        help="sign in with a one-time code as well",
+        epilog="example: lentra second-factor set-up --help  (an authenticator is set up, and a code of it asked for)",
+    )
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    command = verbs.add_parser(
+        "set-up",
+        help="set one up: an authenticator's secret, confirmed by a code",
+        epilog="example: lentra second-factor set-up --help  (a code is asked for, or read as a line)",
+    )
+    command.set_defaults(run=_set_up_second_factor)
+    command = verbs.add_parser(
+        "off",
+        help="turn it off, by a code or a recovery code",
+        epilog="example: lentra second-factor off --help  (a code is asked for, or read as a line)",
+    )
+    command.set_defaults(run=_second_factor_off)
+    parser = commands.add_parser("session", help="sessions of the console", epilog="example: lentra session list")
+    verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
+    command = verbs.add_parser("list", help="list them; an admin sees all", epilog="example: lentra session list")
+    command.add_argument("--person", action=Several, help="of this person; several with commas")
+    command.add_argument("--order", choices=["newest", "oldest"], help="how to order them")
+    add_limit(command)
+    command.set_defaults(run=_sessions)
+    command = verbs.add_parser("end", help="end one", epilog="example: lentra session end --help")
+    command.add_argument("number", type=int, help="its number")
+    add_change_options(command)
+    command.set_defaults(run=_end_session)
     _add_token_commands(commands)
 
 
@@ -55,6 +97,7 @@ A password or token is read from the terminal, or from standard input if that is
 
 def _sign_in(options: argparse.Namespace) -> int:
     from lentra.client import Client, LentraError, sign_in
+    from lentra.client.errors import SecondFactorNeeded
 
     sign_ins = read_sign_ins()
     address = options.service.rstrip("/")
@@ -66,13 +109,65 @@ def _sign_in(options: argparse.Namespace) -> int:
     else:
         name = options.name or _asked("Name: ")
         host = re.sub(r"[^a-z0-9-]", "-", platform.node().lower())[:40].strip("-") or "terminal"
-        token, person = sign_in(address, name, _secret("Password: "), f"cli-{host}")
+        password, kept_as = _secret("Password: "), f"cli-{host}"
+        try:
+            token, person = sign_in(address, name, password, kept_as)
+        except SecondFactorNeeded:
+            token, person = sign_in(address, name, password, kept_as, _secret("Code of your authenticator: "))
         if old := sign_ins.tokens.get(address):
             with suppress(LentraError):  # the one that was kept is of no use any more
                 Client(address, old, retries=0).sign_out()
     sign_ins.add(address, token, options.place)
     path = keep(sign_ins)
     print(f"Signed in as {person['name']} ({person['role']}); the token is in {path}")
+    return DONE
+
+
+def _set_up_second_factor(options: argparse.Namespace) -> int:
+    client = client_for(options)
+    made = client.set_up_second_factor()
+    print("Give this secret to your authenticator, or the address below to a QR code:")
+    print(f"  {made['secret']}\n  {made['uri']}", flush=True)
+    done = client.confirm_second_factor(_secret("A code that it shows: "))
+    print("It counts from now on. Recovery codes, each good for one sign-in, shown this once:")
+    print("\n".join(f"  {code}" for code in done.result["recovery"]))
+    return DONE
+
+
+def _second_factor_off(options: argparse.Namespace) -> int:
+    client_for(options).turn_off_second_factor(_secret("A code, or a recovery code: "))
+    print("No code is asked for any more.")
+    return DONE
+
+
+def _sessions(options: argparse.Namespace) -> int:
+    filters = {name: value for name in ("person", "order") if (value := getattr(options, name))}
+    show_list(options, client_for(options).sessions.list, filters, ("id", "person", "begun_at", "peer", "agent"))
+    return DONE
+
+
+def _end_session(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.sessions.remove(options.number, preview=preview, why=options.why)
+
+    confirmed_change(options, call, lambda one: f"end the session of {one['person']['name']} from {one['peer']}")
+    return DONE
+
+
+def _told(options: argparse.Namespace) -> int:
+    if options.mail is None and options.email is None:
+        raise WrongUse("say how, or where mail goes to: lentra told daily --email you@ferry.example")
+    client = client_for(options)
+    how = options.mail and options.mail.replace("-", " ")
+
+    def call(preview: bool) -> Answer:
+        return client.told_by_mail(email=options.email, mail=how, preview=preview)
+
+    confirmed_change(
+        options, call, lambda me: f"tell {me['name']} by mail {me['mail']}, at {me['email'] or 'no address yet'}"
+    )
     return DONE
 
 
@@ -162,16 +257,51 @@ def _add_token_commands(commands: Any) -> None:
         action=Several,
         help="for these projects alone; several with commas",
     )
+    for name, words in _LIMITS.items():
+        command.add_argument(f"--{name[:-1]}", dest=name, action=Several, help=f"{words}; several with commas")
     add_change_options(command)
     command.set_defaults(run=_add_token)
+    command = verbs.add_parser(
+        "rotate",
+        help="make the successor of one; both live for a while",
+        epilog="example: lentra token rotate 4711 --overlap-hours 48",
+    )
+    command.add_argument("ref", help="its number")
+    command.add_argument(
+        "--overlap-hours", type=int, default=24, help="how long the former one goes on; 24, if not said"
+    )
+    command.add_argument("--expires-at", dest="expires_at", help="when the successor ends; else it lasts as long")
+    add_change_options(command)
+    command.set_defaults(run=_rotate_token)
     command = verbs.add_parser("revoke", help="make one useless", epilog="example: lentra token revoke 4711")
     command.add_argument("ref", help="its number")
     add_change_options(command)
     command.set_defaults(run=_revoke_token)
 
 
+_LIMITS = {
+    "scopes": "these calls alone, of read, ask, give-back, plan, set-up; what changes nothing is always reached",
+    "realms": "in these realms alone",
+    "pools": "from these pools alone",
+    "networks": "used from these prefixes alone",
+}
+
+
 def _list_tokens(options: argparse.Namespace) -> int:
-    columns = ("id", "name", "person", "role", "projects", "expires_at", "revoked_at", "made_by")
+    columns = (
+        "id",
+        "name",
+        "person",
+        "role",
+        "scopes",
+        "projects",
+        "realms",
+        "pools",
+        "networks",
+        "expires_at",
+        "last_used_on",
+        "revoked_at",
+    )
     of = {name: value for name in ("person", "usable") if (value := getattr(options, name)) is not None}
     show_list(options, client_for(options).tokens.list, of, columns)
     return DONE
@@ -179,18 +309,32 @@ def _list_tokens(options: argparse.Namespace) -> int:
 
 def _add_token(options: argparse.Namespace) -> int:
     client = client_for(options)
-    values = {
-        n: v
-        for n in ("name", "person", "expires_at", "role", "projects")
-        if (v := getattr(options, n)) is not None
-    }
+    values = given(options, "name", "person", "expires_at", "role", "projects", *_LIMITS)
 
     def call(preview: bool) -> Answer:
         return client.tokens.add(preview=preview, why=options.why, **values)
 
-    done = confirmed_change(
-        options, call, lambda token: f"make token {token['name']} of {token['person']['name']}"
-    )
+    return _told_once(options, call, "make token {name} of {person[name]}")
+
+
+def _rotate_token(options: argparse.Namespace) -> int:
+    client = client_for(options)
+
+    def call(preview: bool) -> Answer:
+        return client.tokens.rotate(
+            options.ref,
+            overlap_hours=options.overlap_hours,
+            expires_at=options.expires_at,
+            preview=preview,
+            why=options.why,
+        )
+
+    return _told_once(options, call, "make the successor of token {name} of {person[name]}")
+
+
+def _told_once(options: argparse.Namespace, call: Callable[[bool], Answer], words: str) -> int:
+    """Make a token and tell its text, which is told once."""
+    done = confirmed_change(options, call, lambda token: words.format_map(token))
     if done and options.output == "table":
         print(done.result["text"] or "The answer with its text was lost: revoke it and make another.")
     return DONE

@@ -33,6 +33,8 @@ class Answer(Generic[Result]):
         changes: the ledger entries written.
         proposal: a preview's token: give it to the same call to have exactly what was shown.
         replayed: True if an earlier call with the same key had done it already.
+        waits: why it waits for a planner, until when, and the number of the ``request``; None if it was done. What waits
+            has no result.
     """
 
     result: Result
@@ -41,6 +43,7 @@ class Answer(Generic[Result]):
     preview: bool
     proposal: str | None
     replayed: bool
+    waits: Record | None = None
 
     @classmethod
     def of(cls, answer: httpx.Response) -> Answer[Result]:
@@ -52,6 +55,7 @@ class Answer(Generic[Result]):
             changes=told["changes"],
             preview=told["preview"],
             proposal=told["proposal"],
+            waits=told.get("waits"),
             replayed=answer.headers.get("Idempotent-Replay") == "true",
         )
 

@@ -76,14 +76,20 @@ class Tries:
             raise problem
         return self._pause(problem)
 
-    def lost(self, error: Exception) -> float:
-        """The seconds to wait before the next try, after one that had no answer.
+    def lost(self, error: Exception, again: bool = True) -> float:
+        """The seconds to wait before the next try, after one that had no answer, or not all of it.
+
+        Args:
+            again: False if some of the answer has been passed on: then it cannot begin anew.
 
         Raises:
             NotReachable: there is none.
         """
-        failure = NotReachable(f"{self.url} does not answer: {_plain(error)}")
+        what = "does not answer" if again else "did not answer to the end"
+        failure = NotReachable(f"{self.url} {what}: {_plain(error)}")
         failure.__cause__ = error
+        if not again:
+            raise failure
         return self._pause(failure)
 
     def _pause(self, failure: Problem | NotReachable) -> float:
@@ -127,6 +133,7 @@ def of_change(
     proposal: str | None,
     key: str | None,
     version: int | None,
+    said: Mapping[str, Any] | None = None,
 ) -> dict[str, Any]:
     """What a changing call sends. POSTs always carry an idempotency key, so that trying again never does it twice."""
     headers = {}
@@ -138,7 +145,7 @@ def of_change(
     if proposal and not preview:
         sent.setdefault("proposal", proposal)
     return {
-        "query": {"preview": "true" if preview else None, "why": why or None},
+        "query": {"preview": "true" if preview else None, "why": why or None, **(said or {})},
         "body": sent,
         "headers": headers,
     }

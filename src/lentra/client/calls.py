@@ -74,6 +74,8 @@ class Operation:
         if answer.status_code == 204:
             return None
         said = answer.headers.get("Content-Type", "")
+        if "spreadsheet" in said:
+            return answer.content
         if "jsonl" in said:
             return [json.loads(line) for line in answer.text.splitlines()]
         return answer.json() if "json" in said else answer.text

@@ -4,21 +4,36 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from functools import cached_property
 from types import TracebackType
 from typing import TYPE_CHECKING, Any
+from urllib.parse import parse_qs, urlsplit
 
 from lentra.client.answers import Answer, Record, part
 from lentra.client.calling import Call, Tries, next_page, of_change, settings_of
-from lentra.client.collections import Collection, KeepOuts, People, Plans, Pools, Projects, Subnets
+from lentra.client.collections import (
+    ApprovalRules,
+    Collection,
+    Intakes,
+    KeepOuts,
+    People,
+    Plans,
+    Pools,
+    Projects,
+    Subnets,
+    Subscriptions,
+    Tokens,
+    Waiting,
+)
 
 if TYPE_CHECKING:
     import httpx
 
     from lentra.client.calls import Calls
 
+_SOON = 1.0  # seconds between two calls, where the service does not wait
 _WIDE = {"limit": 1000}  # as many rows a page as there may be, where all are fetched
 
 
@@ -61,6 +76,7 @@ class Client:
         self.retries = retries
         self.http = httpx.Client(**settings_of(token, timeout, verify), transport=transport)
         self._proposal: str | None = None
+        self._said: dict[str, Any] = {}
         self.realms = Collection(self, "realms")
         self.rule_sheets = Collection(self, "rule-sheets")
         self.regions = Collection(self, "regions")
@@ -70,14 +86,20 @@ class Client:
         self.pools = Pools(self, "pools")
         self.keep_outs = KeepOuts(self, "keep-outs")
         self.people = People(self, "people")
-        self.tokens = Collection(self, "tokens")
+        self.tokens = Tokens(self, "tokens")
         self.subnets = Subnets(self, "subnets")
         self.reservations = Collection(self, "reservations")
         self.tag_ranges = Collection(self, "tag-ranges")
         self.tag_members = Collection(self, "tag-members")
         self.planned_needs = Collection(self, "planned-needs")
+        self.quotas = Collection(self, "quotas")
+        self.approval_rules = ApprovalRules(self, "approval-rules")
+        self.sessions = Collection(self, "sessions")
+        self.waiting = Waiting(self, "waiting-requests")
+        self.subscriptions = Subscriptions(self, "subscriptions")
         self.addresses = Collection(self, "addresses")
         self.plans = Plans(self, "plans")
+        self.intakes = Intakes(self, "intakes")
 
     @cached_property
     def calls(self) -> Calls:
@@ -116,6 +138,19 @@ class Client:
         finally:
             self._proposal = None
 
+    @contextmanager
+    def telling(self, **said: Any) -> Iterator[None]:
+        """Have what is asked for meanwhile carry what a planner is told, should it wait for one.
+
+        Args:
+            said: ``needed_by`` a day, ``link`` one or several, ``instead_of`` the number of a request that it replaces.
+        """
+        self._said = said
+        try:
+            yield
+        finally:
+            self._said = {}
+
     # --- who ---
 
     def me(self) -> Record:
@@ -130,6 +165,35 @@ class Client:
         """Give oneself a new password; with `revoke_tokens` all of one's tokens end, this one too."""
         body = {"current": current, "new": new, "revoke_tokens": revoke_tokens}
         return self.change("POST", "session/password", body)
+
+    def today(self) -> Record:
+        """What the person comes for: lists of few lines, by role.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.today()["sections"][0]["name"]
+            'waits'
+        """
+        return self._record("today")
+
+    def set_up_second_factor(self) -> Record:
+        """A secret for an authenticator (``secret``, ``uri``); it counts once `confirm_second_factor` has a code of it."""
+        return dict(self.call("POST", "session/second-factor", safe=True).json())
+
+    def confirm_second_factor(self, code: str) -> Answer[Any]:
+        """Have the second factor count from now on; the result has the ``recovery`` codes, which are told once."""
+        return self.change("POST", "session/second-factor/confirm", {"code": code})
+
+    def turn_off_second_factor(self, code: str) -> Answer[Any]:
+        """Turn one's own second factor off, by a code of it or a recovery code."""
+        return self.change("POST", "session/second-factor/off", {"code": code})
+
+    def told_by_mail(
+        self, *, email: str | None = None, mail: str | None = None, preview: bool = False
+    ) -> Answer[Any]:
+        """Set where mail goes to, and whether one is told ``at once``, ``daily`` or ``never``."""
+        given = {name: value for name, value in {"email": email, "mail": mail}.items() if value is not None}
+        return self.change("POST", "session/mail", given, preview=preview)
 
     # --- working out and looking ---
 
@@ -194,6 +258,16 @@ class Client:
         """What is at an address or over a range, per realm."""
         found = self.call("GET", "whereabouts", query={"range": range, "realm": realm})
         return list(found.json())
+
+    def history(self, range: str, **of: Any) -> Iterator[Record]:
+        """Who had what of a range, from when to when, in order of address and then of time; ``realm``, ``kind``, ``on``.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> [one["name"] for one in client.history("10.41.80.1", kind="subnet", on="2026-11-01")]
+            ['ticketing-ii-2-edge-01']
+        """
+        return self.pages("history", {**_WIDE, "range": range, **of})
 
     def search(self, text: str) -> Record:
         """What is found by an address, part of a name, a hardware address, a tag, a label or a number.
@@ -284,6 +358,24 @@ class Client:
         """Ledger entries, newest first, filtered by kind, record, actor, verb or text."""
         return self.pages("ledger", of)
 
+    def follow(self, after: int | None = None, wait: int = 20, **of: Any) -> Iterator[Record]:
+        """Ledger entries as they are committed, in that order, none skipped: without an end.
+
+        Args:
+            after: number of the last entry that is known; what comes from now on, if left out.
+            wait: seconds that a call waits for something, up to 30. `of`: filters of the ledger.
+        """
+        if after is None:
+            newest = next(iter(self.call("GET", "ledger", query={"limit": 1}).json()["results"]), None)
+            after = newest["number"] if newest else 0
+        while True:
+            asked_at = time.monotonic()
+            page = self.call("GET", "ledger", query={"after": after, "wait": wait, "limit": 1000, **of}).json()
+            yield from page["results"]
+            went_on, after = after, int(parse_qs(urlsplit(page["next"]).query)["after"][0])
+            if after == went_on and time.monotonic() - asked_at < _SOON:
+                time.sleep(_SOON)  # too many wait already: the service does not let this call wait
+
     def undo(self, number: int, *, preview: bool = False, why: str = "", key: str | None = None) -> Answer[Any]:
         """Take back the change that a ledger entry belongs to, while nobody has built on it.
 
@@ -355,7 +447,7 @@ class Client:
         version: int | None = None,
     ) -> Answer[Any]:
         """A changing call. POSTs always carry an idempotency key."""
-        sent = of_change(method, body, preview, why, self._proposal, key, version)
+        sent = of_change(method, body, preview, why, self._proposal, key, version, self._said)
         return Answer.of(self.call(method, path, **sent))
 
     def pages(self, path: str, query: Mapping[str, Any]) -> Iterator[Record]:
@@ -366,23 +458,98 @@ class Client:
             if not (following := next_page(answer)):
                 return
             answer = self.call("GET", f"{path}?{following}").json()
+            if not answer["results"] and next_page(answer) == following:
+                return  # of what goes on without an end, all there is for now
 
     def lines(self, path: str, query: Mapping[str, Any]) -> Iterator[Record]:
-        """All records of a list that comes as lines of JSON, as they come; tried again until the first one is there."""
+        """All records of a list that comes as lines of JSON, as they come; tried again until the first one is there.
+
+        Raises:
+            NotReachable: no answer after all retries, or not all of it.
+            Problem: the service refuses.
+        """
+        return self._streamed(Call("GET", path, query), lambda answer: map(json.loads, answer.iter_lines()))
+
+    def estate(self, **of: Any) -> Record:
+        """The registry, or a ``realm`` or ``project``, as an estate file (``text``, ``document``); with ``subnets``.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.estate()["document"]["zones"]["ml-1"]["region"]
+            'mainland'
+        """
+        return self._record("estate", of)
+
+    def beginning(self, **answers: str) -> Record:
+        """An estate file (``text``) with a first plan (``files``), made of answers to what `begin_steps` ask.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.beginning(realm="quay")["document"]["realms"]
+            {'quay': {}}
+        """
+        return self._worked_out("begin", {"answers": answers})
+
+    def begin_steps(self) -> list[Record]:
+        """The steps of a guided beginning: what each is about, what is asked, an answer that would do."""
+        return list(self._record("begin")["steps"])
+
+    def commit_estate(
+        self,
+        text: str,
+        *,
+        files: Mapping[str, str] | None = None,
+        take_away: bool = False,
+        preview: bool = False,
+        why: str = "",
+        key: str | None = None,
+    ) -> Answer[Any]:
+        """Do what an estate file says, all of it or nothing; a preview tells all that stands against it.
+
+        Args:
+            files: the texts of the plans that it names, by the names that it has for them.
+            take_away: also take away what is not in the file, of the sections that it has.
+
+        Raises:
+            BadEstate, EstateNotPossible.
+        """
+        body = {"text": text, "take_away": take_away, **({"files": files} if files else {})}
+        return self.change("POST", "estate", body, preview=preview, why=why, key=key)
+
+    def take_out(self, path: str, form: str, **filters: Any) -> Iterator[bytes]:
+        """A whole list as a file (``csv``, ``xlsx`` or ``jsonl``), piece by piece, in bounded memory.
+
+        Args:
+            path: of the list, such as ``subnets``, ``keep-outs`` or ``ledger``; `filters` are those of the list.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> b"".join(client.take_out("zones", "csv", region="mainland")).decode().splitlines()[1]
+            'ml-1,mainland,hall,machine-hall-east,'
+
+        Raises:
+            NotReachable: no answer after all retries, or not all of it.
+            Problem: the service refuses.
+        """
+        return self._streamed(Call("GET", path, {**filters, "as": form}), lambda answer: answer.iter_bytes())
+
+    def _streamed(self, call: Call, read: Callable[[Any], Iterator[Any]]) -> Iterator[Any]:
+        """What comes with an answer, as it comes; asked for again only while nothing has."""
         import httpx
 
-        call = Call("GET", path, query)
-        tries = Tries(call, self.url, self.retries)
+        tries, told = Tries(call, self.url, self.retries), False
         while True:
             try:
                 with self.http.stream(**call.for_httpx(self.url)) as answer:
                     if not answer.is_success:
                         answer.read()
                     if (pause := tries.refused(answer)) is None:
-                        yield from map(json.loads, answer.iter_lines())
+                        for piece in read(answer):
+                            told = True
+                            yield piece
                         return
-            except httpx.ConnectError as error:
-                pause = tries.lost(error)
+            except (httpx.RequestError, httpx.InvalidURL, ValueError) as error:
+                pause = tries.lost(error, again=not told)
             time.sleep(pause)
 
     def call(
@@ -427,16 +594,19 @@ class Client:
         return dict(self.call("GET", path, query=query).json())
 
 
-def sign_in(url: str, name: str, password: str, token_name: str) -> tuple[str, Record]:
-    """Sign in with a password and make a token; returns its text and the person.
+def sign_in(url: str, name: str, password: str, token_name: str, code: str = "") -> tuple[str, Record]:
+    """Sign in with a password, and the code of a second factor if there is one, and make a token; returns its text and the
+    person.
 
     Making the token is not tried again: its text is told once.
 
     Raises:
+        SecondFactorNeeded: a code is needed as well.
         Problem, NotReachable: as for every call.
     """
     client = Client(url, retries=1)
-    person = client.call("POST", "session", body={"name": name, "password": password}).json()
+    given = {"name": name, "password": password, **({"code": code} if code else {})}
+    person = client.call("POST", "session", body=given).json()
     headers = {
         "X-CSRFToken": client.http.cookies.get("lentra_csrf") or "",
         "Referer": url,

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+import time
+from base64 import b64encode
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 from lentra.client.answers import Answer, Caller, Record, part
@@ -127,6 +129,65 @@ class Pools(Collection):
         """Which few blocks to move so that a block of ``length`` fits again."""
         query = {"length": length, "family": family}
         return dict(self.client.call("GET", f"pools/{part(ref)}/compaction", query=query).json())
+
+
+class ApprovalRules(Collection):
+    """Approval rules: which requests wait for a planner."""
+
+    def try_on(self, **wanted: Any) -> Record:
+        """What would become of a request for subnets if a requester made it; nothing is asked for.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> asked = {"project": "ticketing", "tier": "app", "zone": "ml-1", "pool": "ticket-hall"}
+            >>> client.approval_rules.try_on(**asked, length=26)["decision"]
+            'granted'
+        """
+        return dict(self.client.call("POST", "approval-rules/try", body=wanted, safe=True).json())
+
+
+class Waiting(Collection):
+    """Requests that wait for a planner, or did."""
+
+    def beside(self, number: int) -> Record:
+        """Its pool before and after, and other pools that may serve."""
+        return dict(self.client.call("GET", f"{self.path}/{number}/beside").json())
+
+    def conversation(self, number: int) -> Iterator[Record]:
+        """What was said about it, and what became of it, the first first."""
+        return self.client.pages(f"{self.path}/{number}/conversation", {})
+
+    def grant(
+        self,
+        number: int,
+        values: Mapping[str, Any] | None = None,
+        *,
+        anew: bool = False,
+        preview: bool = False,
+        why: str = "",
+    ) -> Answer[Any]:
+        """Grant it: just what was shown; with ``values`` something else; ``anew`` whatever takes its place."""
+        body = {"values": dict(values or {}), "anew": anew}
+        return self._do(number, "grant", body, preview, why)
+
+    def refuse(self, number: int, reason: str, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Refuse it, with a reason."""
+        return self._do(number, "refuse", {"reason": reason}, preview, why)
+
+    def withdraw(self, number: int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Withdraw one's own."""
+        return self._do(number, "withdraw", {}, preview, why)
+
+    def pass_on(self, number: int, to: str | int | None, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Pass it on to another planner, or to any of them."""
+        return self._do(number, "pass-on", {"to": to}, preview, why)
+
+    def say(self, number: int, text: str, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Say something about it."""
+        return self._do(number, "say", {"text": text}, preview, why)
+
+    def _do(self, number: int, what: str, body: Mapping[str, Any], preview: bool, why: str) -> Answer[Any]:
+        return self.client.change("POST", f"{self.path}/{number}/{what}", body, preview=preview, why=why)
 
 
 class Subnets(Collection):
@@ -295,12 +356,137 @@ class Plans(Collection):
         return self.client.change("POST", "plans", {**given, **options}, preview=preview, why=why)
 
 
+class Intakes(Collection):
+    """Tables that are brought in: uploaded, looked at, put right, committed, taken back."""
+
+    def upload(
+        self, name: str, table: str, content: bytes, options: Mapping[str, Any] | None = None, *, why: str = ""
+    ) -> Record:
+        """Upload a file, to be looked at.
+
+        Args:
+            name: the file's name.
+            table: the kind of records in it: ``subnets``, ``address records``, ``keep-outs``…
+            options: ``columns``, ``set``, ``values``, ``labels``, ``sheet``, ``encoding``, ``realm``, ``pool``,
+                ``outer``, ``make_missing``, ``update``.
+        """
+        body = {
+            "name": name,
+            "table": table,
+            "content": b64encode(content).decode(),
+            "options": dict(options or {}),
+        }
+        return dict(self.client.change("POST", "intakes", body, why=why).result)
+
+    def wait(
+        self, number: int, told: Callable[[Record], None] = lambda intake: None, seconds: float = 3600
+    ) -> Record:
+        """The intake, once the service has done what it waits for.
+
+        Args:
+            told: called with the intake now and then meanwhile.
+
+        Raises:
+            TimeoutError: it takes longer than so many seconds.
+        """
+        end, pause = time.monotonic() + seconds, 0.1
+        while (intake := self.get(number))["stage"]:
+            told(intake)
+            if time.monotonic() > end:
+                raise TimeoutError(f"intake {number} {intake['stage']} for longer than {seconds:.0f} seconds")
+            time.sleep(pause)
+            pause = min(1.0, pause * 1.5)
+        return intake
+
+    def rows(self, number: int, **query: Any) -> Iterator[Record]:
+        """What becomes of each row; of an ``outcome``, or of several."""
+        return self.client.pages(f"intakes/{int(number)}/rows", {"limit": 1000, **query})
+
+    def change(
+        self,
+        number: int,
+        options: Mapping[str, Any] | None = None,
+        cells: Mapping[int, Mapping[str, str]] | None = None,
+    ) -> Record:
+        """Say anew what its columns mean, or put cells right (row number -> heading -> text); it is looked at again."""
+        body: Record = {"options": dict(options)} if options is not None else {}
+        if cells:
+            body["cells"] = [{"row": row, "cells": dict(said)} for row, said in cells.items()]
+        return dict(self.client.change("PATCH", f"intakes/{int(number)}", body).result)
+
+    def commit(self, number: int, proposal: str, *, good_rows: bool = False, why: str = "") -> Record:
+        """Commit it as it was shown by the look with this ``proposal``; `wait` for it then."""
+        body = {"proposal": proposal, "good_rows": good_rows}
+        return dict(self.client.change("POST", f"intakes/{int(number)}/commit", body, why=why).result)
+
+    def stop(self, number: int) -> Record:
+        """Stop what is being done with it."""
+        return dict(self.client.change("POST", f"intakes/{int(number)}/stop").result)
+
+    def take_back(self, number: int, *, why: str = "") -> Record:
+        """Take all back that it made; `wait` for it then."""
+        return dict(self.client.change("POST", f"intakes/{int(number)}/take-back", why=why).result)
+
+    def drop(self, number: int) -> Record:
+        """Let an open one go."""
+        return dict(self.client.change("DELETE", f"intakes/{int(number)}").result)
+
+    def left(self, number: int, form: str = "csv") -> bytes:
+        """The rows that were refused as a file, with why; ``csv``, ``xlsx`` or ``jsonl``."""
+        return self.client.call("GET", f"intakes/{int(number)}/left", query={"as": form}).content
+
+
+class Subscriptions(Collection):
+    """Addresses to which changes are sent as they happen."""
+
+    def pause(self, ref: str | int, reason: str = "", *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Send nothing for now; what is changed meanwhile is sent once it goes on."""
+        address = f"{self.path}/{part(ref)}/pause"
+        return self.client.change("POST", address, {"reason": reason}, preview=preview, why=why)
+
+    def resume(
+        self, ref: str | int, after: int | None = None, *, preview: bool = False, why: str = ""
+    ) -> Answer[Any]:
+        """Go on sending, from where it stood or from behind a number of the ledger."""
+        body = {} if after is None else {"after": after}
+        return self.client.change("POST", f"{self.path}/{part(ref)}/resume", body, preview=preview, why=why)
+
+
+class Tokens(Collection):
+    """Tokens, and their successors."""
+
+    def rotate(
+        self,
+        ref: str | int,
+        *,
+        overlap_hours: int = 24,
+        expires_at: Any = None,
+        preview: bool = False,
+        why: str = "",
+        **how: Any,
+    ) -> Answer[Any]:
+        """Make the successor of a token, which reaches as far; both live for some hours. A token may rotate itself.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> made = client.tokens.add(name="tide-table").result
+            >>> client.tokens.rotate(made["id"], overlap_hours=48).result["replaces"] == made["id"]
+            True
+        """
+        body = {"overlap_hours": overlap_hours, "expires_at": expires_at}
+        return self.client.change("POST", f"tokens/{part(ref)}/rotate", body=body, preview=preview, why=why, **how)
+
+
 class People(Collection):
     """People, their lock after failed sign-ins, and their tokens together."""
 
     def unlock(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Forget the failed sign-ins with a person's name; for admins."""
         return self.client.change("POST", f"{self.path}/{part(ref)}/unlock", preview=preview, why=why)
+
+    def second_factor_off(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Turn off the second factor of somebody who has lost it."""
+        return self.client.change("POST", f"people/{part(ref)}/second-factor-off", preview=preview, why=why)
 
     def revoke_tokens(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Make all tokens of a person useless: one's own, or anybody's by an admin."""

@@ -6,6 +6,8 @@ LentraError
     ├── Denied               neither sign-in nor role reach
     │   ├── NotSignedIn          the token is missing, unknown, ended or revoked
     │   ├── NotAllowed           role or project membership does not reach
+    │   ├── SecondFactorNeeded   a code is needed beside the password
+    │   ├── SecondFactorMissing  one is required, and not set up yet
     │   └── TooManyTries         too many sign-ins: wait
     ├── Missing              nothing is called that
     │   ├── NotFound             there is nothing at this address
@@ -25,6 +27,8 @@ LentraError
     │   ├── BadNameService       a name-service address that the service range cannot have
     │   ├── BadAddress           an address that the block cannot give
     │   ├── BadPlan              a plan's text or values are wrong; says line and path
+    │   ├── BadEstate            an estate file's text or values are wrong; says line and path
+    │   ├── NotATable            a file that no table can be read out of
     │   └── KeyReused            the idempotency key came before with another body
     ├── OutOfDate            what was read or previewed has changed since
     │   ├── StaleEdit            the record has changed since it was read
@@ -52,6 +56,7 @@ LentraError
     ├── BreaksRules          what is there would break under other rules; says how to mend it
     ├── DoesNotFit           what lives in a range does not fit the new one
     ├── PlanNotPossible      a plan that cannot be committed as it stands
+    ├── EstateNotPossible    an estate file that cannot be committed as it stands
     ├── WrongState           the subnet's state does not allow it
     ├── BuiltOn              a change that others have built on is not taken back
     ├── CannotUndo           a change of a kind that has no opposite
@@ -155,6 +160,18 @@ class TooLarge(WrongInput):
     """The body is too large."""
 
     code = "too-large"
+
+
+class SecondFactorNeeded(Denied):
+    """The password is right, and a code of the second factor is needed as well."""
+
+    code = "second-factor-needed"
+
+
+class SecondFactorMissing(Denied):
+    """A second factor is required, and has to be set up first."""
+
+    code = "second-factor-missing"
 
 
 class TooManyTries(Denied):
@@ -359,6 +376,24 @@ class BadPlan(WrongInput):
     """A plan's text or values are wrong; says line and path."""
 
     code = "bad-plan"
+
+
+class BadEstate(WrongInput):
+    """An estate file's text or values are wrong; says line and path."""
+
+    code = "bad-estate"
+
+
+class NotATable(WrongInput):
+    """A file that no table can be read out of; says where and why."""
+
+    code = "not-a-table"
+
+
+class EstateNotPossible(Problem):
+    """An estate file that cannot be committed as it stands; `conflicts` lists what stops it."""
+
+    code = "estate-not-possible"
 
 
 class PlanNotPossible(Problem):

@@ -39,6 +39,48 @@ class Alert(TypedDict):
     acknowledged_why: str
     muted_until: str | None
 AlertKindEnum = Literal["threshold", "verification", "review"]
+class AnswersRequest(TypedDict):
+    answers: NotRequired[dict[str, str]]
+class ApprovalRule(TypedDict):
+    id: int
+    version: int
+    name: str
+    words: str
+    decision: NotRequired[DecisionEnum]
+    place: NotRequired[int]
+    when: WhenEnum
+    limit: NotRequired[int | None]
+    limit_v6: NotRequired[int | None]
+    hours: NotRequired[str]
+    time_zone: NotRequired[str]
+    realm: NotRequired[Named | None]
+    pool: NotRequired[Named | None]
+    project: NotRequired[Named | None]
+    tier: NotRequired[Named | None]
+    environment: NotRequired[EnvironmentEnum | BlankEnum]
+    holds: NotRequired[bool]
+    reminds_after: NotRequired[int]
+    lapses_after: NotRequired[int]
+    about: NotRequired[str]
+class ApprovalRuleRequest(TypedDict):
+    name: str
+    decision: NotRequired[DecisionEnum]
+    place: NotRequired[int]
+    when: WhenEnum
+    limit: NotRequired[int | None]
+    limit_v6: NotRequired[int | None]
+    hours: NotRequired[str]
+    time_zone: NotRequired[str]
+    realm: NotRequired[str | int | dict[str, Any] | None]
+    pool: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    tier: NotRequired[str | int | dict[str, Any] | None]
+    environment: NotRequired[EnvironmentEnum | BlankEnum]
+    holds: NotRequired[bool]
+    reminds_after: NotRequired[int]
+    lapses_after: NotRequired[int]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 class AsPlanRequest(TypedDict):
     project: str
     pool: str
@@ -51,6 +93,21 @@ class AttachRequest(TypedDict):
     purpose: NotRequired[str]
     move: NotRequired[bool]
     proposal: NotRequired[str | None]
+class BeginStep(TypedDict):
+    name: str
+    title: str
+    words: str
+    questions: list[Question]
+class BeginSteps(TypedDict):
+    steps: list[BeginStep]
+class Beginning(TypedDict):
+    text: str
+    document: dict[str, Any]
+    files: dict[str, str]
+class Beside(TypedDict):
+    blocks: list[str]
+    usage: list[PoolBeside]
+    elsewhere: list[Elsewhere]
 BlankEnum = Literal[""]
 class Block(TypedDict):
     prefix: str
@@ -119,6 +176,9 @@ class Carries(TypedDict):
     subnets: dict[str, str]
     nodes: int | None
     nodes_alone: int | None
+class CellsRequest(TypedDict):
+    row: int
+    cells: dict[str, str]
 CertaintyEnum = Literal["certain", "likely", "unsure"]
 class Change(TypedDict):
     entry: int | None
@@ -200,6 +260,17 @@ class ClusterSizeQueryRequest(TypedDict):
     length: NotRequired[int]
     service_range: NotRequired[str]
     name_service: NotRequired[str]
+class CodeRequest(TypedDict):
+    code: str
+    proposal: NotRequired[str | None]
+class Column(TypedDict):
+    heading: str
+    field: str
+    guessed: bool
+    samples: list[str]
+class CommitIntakeRequest(TypedDict):
+    proposal: str
+    good_rows: NotRequired[bool]
 class Compaction(TypedDict):
     pool: Named
     family: int
@@ -210,6 +281,7 @@ class Compaction(TypedDict):
     possible: str | None
     options: list[Clearing]
     why: str | None
+DecisionEnum = Literal["waits", "granted"]
 class Departure(TypedDict):
     slot: str
     kind: str
@@ -217,6 +289,14 @@ class Departure(TypedDict):
     step: str
     accepted: bool
     subnet: Named | None
+class Difference(TypedDict):
+    what: str
+    asked: str
+    granted: str
+class DifferenceRequest(TypedDict):
+    what: str
+    asked: str
+    granted: str
 class Differing(TypedDict):
     id: int
     name: str
@@ -226,7 +306,30 @@ class Differing(TypedDict):
     subnet: Named
     subnet_tag: int | None
     subnet_outer_tag: int
+class Elsewhere(TypedDict):
+    pool: Named
+    block: str
+    why: str
+    leaves: int
+    used_percent: float
 EnvironmentEnum = Literal["production", "staging", "test", "development"]
+class Estate(TypedDict):
+    text: str
+    document: dict[str, Any]
+class EstateEntry(TypedDict):
+    where: str
+    section: str
+    key: str
+    what: str
+    differs: dict[str, list[str]]
+    message: str
+    suggestions: list[str]
+class EstateInRequest(TypedDict):
+    text: NotRequired[str]
+    document: NotRequired[dict[str, Any]]
+    files: NotRequired[dict[str, str]]
+    take_away: NotRequired[bool]
+    proposal: NotRequired[str | None]
 class ExpectPlanRequest(TypedDict):
     text: NotRequired[str]
     document: NotRequired[dict[str, Any]]
@@ -279,6 +382,17 @@ class Fan(TypedDict):
     low: str
     likely: str
     high: str
+class Fault(TypedDict):
+    message: str
+    code: str
+    field: NotRequired[str | None]
+    rule: NotRequired[str | None]
+    conflicts: list[dict[str, Any]]
+    suggestions: list[str]
+class Field(TypedDict):
+    name: str
+    about: str
+    needed: bool
 class Finding(TypedDict):
     where: str
     text: str
@@ -309,6 +423,10 @@ class Gap(TypedDict):
     after: Holder | None
 GatewayEnum = Literal["none", "first", "last"]
 GivesEnum = Literal["both", "subnets", "pools"]
+class GrantRequest(TypedDict):
+    values: NotRequired[dict[str, Any]]
+    anew: NotRequired[bool]
+    proposal: NotRequired[str | None]
 class GridCell(TypedDict):
     zone: str
     tier: str
@@ -338,6 +456,11 @@ class GrowthStep(TypedDict):
     possible: bool
     moves_first: bool
     in_the_way: list[InTheWay]
+    why: str
+class Hand(TypedDict):
+    number: int
+    verb: str
+    who: str
     why: str
 class HandOverRequest(TypedDict):
     project: str | int | dict[str, Any]
@@ -403,6 +526,42 @@ class InTheWay(TypedDict):
     state: str
     owner: str | None
     addresses: str
+class Intake(TypedDict):
+    id: int
+    version: int
+    name: str
+    table: str
+    digest: str
+    size: int
+    state: NotRequired[IntakeStateEnum]
+    person: Named | None
+    created_at: str
+    options: Options
+    made: dict[str, int]
+    stage: str
+    done: int
+    total: int
+    of: str
+    told: str
+    columns: list[Column]
+    fields: list[Field]
+    counts: dict[str, int]
+    missing: dict[str, list[str]]
+    usage: list[IntakeUsage]
+    fault: Fault | None
+    proposal: str
+class IntakeRow(TypedDict):
+    number: int
+    outcome: OutcomeEnum
+    cells: dict[str, Any]
+    told: dict[str, Any]
+IntakeStateEnum = Literal["open", "committed", "taken back", "dropped"]
+class IntakeUsage(TypedDict):
+    pool: str
+    family: int
+    before_percent: float
+    after_percent: float
+    added: str
 Ipv6HostsEnum = Literal["slaac", "dhcpv6", "both"]
 class KeepOut(TypedDict):
     id: int
@@ -477,6 +636,11 @@ class LengthHeadroom(TypedDict):
 class LengthRequest(TypedDict):
     family: FamilyEnum
     length: int
+class Line(TypedDict):
+    text: str
+    note: str
+    kind: str | None
+    id: int | None
 class ListedRange(TypedDict):
     prefix: str
     family: int
@@ -486,6 +650,7 @@ class ListedRange(TypedDict):
     project: str
     zone: str
     tier: str
+MailEnum = Literal["at once", "daily", "never"]
 class MapBranch(TypedDict):
     range: str
     start: float
@@ -527,6 +692,10 @@ class MapStep(TypedDict):
     id: int
     name: str
     range: str
+class Meanwhile(TypedDict):
+    address: str
+    begins: str
+    ends: str | None
 class Mended(TypedDict):
     mended: list[str]
 class Met(TypedDict):
@@ -603,7 +772,43 @@ class Offence(TypedDict):
     rule: int
     what: str
     where: str
+class OpenSession(TypedDict):
+    id: int
+    person: Named
+    begun_at: str
+    peer: str
+    agent: str
+class Options(TypedDict):
+    columns: NotRequired[dict[str, str]]
+    set: NotRequired[dict[str, str]]
+    values: NotRequired[dict[str, dict[str, str]]]
+    labels: NotRequired[list[str]]
+    sheet: NotRequired[str]
+    encoding: NotRequired[str]
+    realm: NotRequired[str]
+    pool: NotRequired[str]
+    outer: NotRequired[OuterEnum]
+    make_missing: NotRequired[bool]
+    update: NotRequired[bool]
+class OptionsRequest(TypedDict):
+    columns: NotRequired[dict[str, str]]
+    set: NotRequired[dict[str, str]]
+    values: NotRequired[dict[str, dict[str, str]]]
+    labels: NotRequired[list[str]]
+    sheet: NotRequired[str]
+    encoding: NotRequired[str]
+    realm: NotRequired[str]
+    pool: NotRequired[str]
+    outer: NotRequired[OuterEnum]
+    make_missing: NotRequired[bool]
+    update: NotRequired[bool]
 OriginEnum = Literal["own", "provider"]
+OutcomeEnum = Literal["new", "pool", "same", "differs", "refused"]
+OuterEnum = Literal["pools"]
+class OwnMailRequest(TypedDict):
+    email: NotRequired[str]
+    mail: NotRequired[MailEnum]
+    proposal: NotRequired[str | None]
 class PackQueryRequest(TypedDict):
     sheet: NotRequired[str]
     pool: NotRequired[str]
@@ -632,6 +837,9 @@ class Part(TypedDict):
     name: str | None
     zone: str | None
     taken_by: str | None
+class PassOnRequest(TypedDict):
+    to: str | int | dict[str, Any] | None
+    proposal: NotRequired[str | None]
 class PasswordRequest(TypedDict):
     current: str
     new: str
@@ -643,6 +851,29 @@ class PatchedAddressEditRequest(TypedDict):
     mac: NotRequired[str | None]
     secondary: NotRequired[bool]
     purpose: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedApprovalRuleRequest(TypedDict):
+    name: NotRequired[str]
+    decision: NotRequired[DecisionEnum]
+    place: NotRequired[int]
+    when: NotRequired[WhenEnum]
+    limit: NotRequired[int | None]
+    limit_v6: NotRequired[int | None]
+    hours: NotRequired[str]
+    time_zone: NotRequired[str]
+    realm: NotRequired[str | int | dict[str, Any] | None]
+    pool: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    tier: NotRequired[str | int | dict[str, Any] | None]
+    environment: NotRequired[EnvironmentEnum | BlankEnum]
+    holds: NotRequired[bool]
+    reminds_after: NotRequired[int]
+    lapses_after: NotRequired[int]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedEditIntakeRequest(TypedDict):
+    options: NotRequired[OptionsRequest]
+    cells: NotRequired[list[CellsRequest]]
     proposal: NotRequired[str | None]
 class PatchedKeepOutRequest(TypedDict):
     realm: NotRequired[str | int | dict[str, Any]]
@@ -660,7 +891,11 @@ class PatchedPersonRequest(TypedDict):
     full_name: NotRequired[str]
     role: NotRequired[RoleEnum]
     active: NotRequired[bool]
+    email: NotRequired[str]
+    mail: NotRequired[MailEnum]
+    needs_second_factor: NotRequired[bool]
     projects: NotRequired[list[str | int | dict[str, Any]]]
+    service_of: NotRequired[str | int | dict[str, Any] | None]
     password: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedPlannedNeedRequest(TypedDict):
@@ -702,10 +937,22 @@ class PatchedProjectRequest(TypedDict):
     title: NotRequired[str]
     contact: NotRequired[str]
     environment: NotRequired[EnvironmentEnum]
-    public_quota: NotRequired[int | None]
     home_region: NotRequired[str | int | dict[str, Any] | None]
     cost_centre: NotRequired[str]
     labels: NotRequired[dict[str, str]]
+    proposal: NotRequired[str | None]
+class PatchedQuotaRequest(TypedDict):
+    project: NotRequired[str | int | dict[str, Any]]
+    realm: NotRequired[str | int | dict[str, Any] | None]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    pool: NotRequired[str | int | dict[str, Any] | None]
+    subnets: NotRequired[int | None]
+    v4_addresses: NotRequired[int | None]
+    v6_units: NotRequired[int | None]
+    public_addresses: NotRequired[int | None]
+    tags: NotRequired[int | None]
+    records: NotRequired[int | None]
+    about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedRealmRequest(TypedDict):
     name: NotRequired[str]
@@ -774,6 +1021,16 @@ class PatchedSubnetEditRequest(TypedDict):
     name_servers: NotRequired[list[str]]
     dns_suffix: NotRequired[str]
     proposal: NotRequired[str | None]
+class PatchedSubscriptionRequest(TypedDict):
+    name: NotRequired[str]
+    endpoint: NotRequired[str]
+    kinds: NotRequired[list[str]]
+    verbs: NotRequired[list[str]]
+    realms: NotRequired[list[str | int | dict[str, Any]]]
+    projects: NotRequired[list[str | int | dict[str, Any]]]
+    about: NotRequired[str]
+    secret: NotRequired[str]
+    proposal: NotRequired[str | None]
 class PatchedTagMemberRequest(TypedDict):
     subnet: NotRequired[str | int | dict[str, Any]]
     name: NotRequired[str]
@@ -796,12 +1053,20 @@ class PatchedTierRequest(TypedDict):
     exposure: NotRequired[TierExposureEnum]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
+class PatchedWaitingRequestRequest(TypedDict):
+    reason: NotRequired[str]
+    needed_by: NotRequired[str | None]
+    links: NotRequired[list[str]]
+    proposal: NotRequired[str | None]
 class PatchedZoneRequest(TypedDict):
     name: NotRequired[str]
     region: NotRequired[str | int | dict[str, Any]]
     site: NotRequired[SiteEnum | BlankEnum]
     physical: NotRequired[str]
     about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PauseRequest(TypedDict):
+    reason: NotRequired[str]
     proposal: NotRequired[str | None]
 class Person(TypedDict):
     id: int
@@ -810,7 +1075,12 @@ class Person(TypedDict):
     full_name: NotRequired[str]
     role: RoleEnum
     active: NotRequired[bool]
+    email: NotRequired[str]
+    mail: NotRequired[MailEnum]
+    needs_second_factor: NotRequired[bool]
+    second_factor: bool
     projects: NotRequired[list[Named]]
+    service_of: NotRequired[Named | None]
     failed_sign_ins: int
     locked_until: str | None
 class PersonRequest(TypedDict):
@@ -818,7 +1088,11 @@ class PersonRequest(TypedDict):
     full_name: NotRequired[str]
     role: RoleEnum
     active: NotRequired[bool]
+    email: NotRequired[str]
+    mail: NotRequired[MailEnum]
+    needs_second_factor: NotRequired[bool]
     projects: NotRequired[list[str | int | dict[str, Any]]]
+    service_of: NotRequired[str | int | dict[str, Any] | None]
     password: NotRequired[str]
     proposal: NotRequired[str | None]
 PlacementEnum = Literal["snug", "low", "roomy"]
@@ -917,6 +1191,14 @@ class Pool(TypedDict):
     numbering_v6: str
     numbering_within: str
     ranges: NotRequired[list[str]]
+class PoolBeside(TypedDict):
+    pool: Named
+    family: int
+    before_percent: float
+    after_percent: float
+    warning_percent: int
+    critical_percent: int
+    full_on: str | None
 PoolExposureEnum = Literal["private", "public"]
 class PoolHeadroom(TypedDict):
     family: int
@@ -976,7 +1258,6 @@ class Project(TypedDict):
     title: NotRequired[str]
     contact: NotRequired[str]
     environment: NotRequired[EnvironmentEnum]
-    public_quota: NotRequired[int | None]
     home_region: NotRequired[Named | None]
     cost_centre: NotRequired[str]
     labels: NotRequired[dict[str, str]]
@@ -990,7 +1271,6 @@ class ProjectRequest(TypedDict):
     title: NotRequired[str]
     contact: NotRequired[str]
     environment: NotRequired[EnvironmentEnum]
-    public_quota: NotRequired[int | None]
     home_region: NotRequired[str | int | dict[str, Any] | None]
     cost_centre: NotRequired[str]
     labels: NotRequired[dict[str, str]]
@@ -1003,6 +1283,12 @@ class ProjectTotals(TypedDict):
     subnets: dict[str, int]
     blocks: list[HeldBlocks]
     public: PublicUse
+    quotas: list[Quota]
+class ProposedEstate(TypedDict):
+    possible: bool
+    changes: bool
+    counts: dict[str, dict[str, int]]
+    entries: list[EstateEntry]
 class ProposedPlan(TypedDict):
     plan: Plan | None
     possible: bool
@@ -1025,6 +1311,57 @@ class PublicUse(TypedDict):
     attached: int
     idle: int
     left: int | None
+class Question(TypedDict):
+    name: str
+    label: str
+    usual: str
+    help: str
+class Quota(TypedDict):
+    id: int
+    version: int
+    name: str
+    project: Named
+    realm: NotRequired[Named | None]
+    region: NotRequired[Named | None]
+    pool: NotRequired[Named | None]
+    subnets: NotRequired[int | None]
+    v4_addresses: NotRequired[int | None]
+    v6_units: NotRequired[int | None]
+    public_addresses: NotRequired[int | None]
+    tags: NotRequired[int | None]
+    records: NotRequired[int | None]
+    about: NotRequired[str]
+    use: list[QuotaUse]
+class QuotaRequest(TypedDict):
+    project: str | int | dict[str, Any]
+    realm: NotRequired[str | int | dict[str, Any] | None]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    pool: NotRequired[str | int | dict[str, Any] | None]
+    subnets: NotRequired[int | None]
+    v4_addresses: NotRequired[int | None]
+    v6_units: NotRequired[int | None]
+    public_addresses: NotRequired[int | None]
+    tags: NotRequired[int | None]
+    records: NotRequired[int | None]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class QuotaUse(TypedDict):
+    what: QuotaUseWhatEnum
+    words: str
+    limit: int
+    used: int
+    left: int
+    reached_on: str | None
+    no_forecast: str | None
+class QuotaUseRequest(TypedDict):
+    what: QuotaUseWhatEnum
+    words: str
+    limit: int
+    used: int
+    left: int
+    reached_on: str | None
+    no_forecast: str | None
+QuotaUseWhatEnum = Literal["subnets", "v4_addresses", "v6_units", "public_addresses", "tags", "records"]
 class RangeChanged(TypedDict):
     pool: Pool
     moves: list[Move]
@@ -1072,6 +1409,11 @@ class RecordThere(TypedDict):
     purpose: str
     subnet: Named
     public: list[PublicOf]
+class Recovery(TypedDict):
+    recovery: list[str]
+class RefuseRequest(TypedDict):
+    reason: str
+    proposal: NotRequired[str | None]
 class Region(TypedDict):
     id: int
     version: int
@@ -1140,6 +1482,9 @@ class ReservationRequest(TypedDict):
     growth: NotRequired[int]
     placement: NotRequired[PlacementEnum]
     proposal: NotRequired[str | None]
+class ResumeRequest(TypedDict):
+    after: NotRequired[int]
+    proposal: NotRequired[str | None]
 RoleEnum = Literal["viewer", "requester", "planner", "admin"]
 class RoomFor(TypedDict):
     family: int
@@ -1149,6 +1494,19 @@ class RoomFor(TypedDict):
 class RoomRequest(TypedDict):
     doublings: int
     proposal: NotRequired[str | None]
+class RotateRequest(TypedDict):
+    overlap_hours: NotRequired[int]
+    expires_at: NotRequired[str | None]
+    proposal: NotRequired[str | None]
+class Said(TypedDict):
+    at: str
+    by: str
+    what: str
+    text: str
+class SayRequest(TypedDict):
+    text: str
+    proposal: NotRequired[str | None]
+ScopesEnum = Literal["read", "ask", "give-back", "plan", "set-up"]
 class Search(TypedDict):
     range: str | None
     places: list[Whereabouts]
@@ -1160,6 +1518,16 @@ class SecondFamilyRequest(TypedDict):
     numbering: NotRequired[NumberingEnum]
     subnets: NotRequired[list[str | int | dict[str, Any]]]
     proposal: NotRequired[str | None]
+class Secret(TypedDict):
+    secret: str
+    uri: str
+    picture: str
+class Section(TypedDict):
+    name: str
+    title: str
+    lines: list[Line]
+    total: int
+    empty: str
 class ServiceRange(TypedDict):
     prefix: str
     default_service: str
@@ -1215,6 +1583,7 @@ class ShrinkRequest(TypedDict):
 class SignInRequest(TypedDict):
     name: str
     password: str
+    code: NotRequired[str]
 SiteEnum = Literal["hall", "room", "edge", "cloud", "office", "other"]
 class Size(TypedDict):
     family: int
@@ -1342,11 +1711,40 @@ class SubnetRequest(TypedDict):
     hold_minutes: NotRequired[int | None]
     proposal: NotRequired[str | None]
 SubnetStateEnum = Literal["held", "active", "retiring", "cooling"]
+class Subscription(TypedDict):
+    id: int
+    version: int
+    name: str
+    endpoint: str
+    kinds: NotRequired[list[str]]
+    verbs: NotRequired[list[str]]
+    realms: NotRequired[list[Named]]
+    projects: NotRequired[list[Named]]
+    paused: str
+    about: NotRequired[str]
+    told_secret: str | None
+    sent: int
+    taken: int
+    taken_at: str | None
+    failing_since: str | None
+    tries: int
+    outcome: str
+class SubscriptionRequest(TypedDict):
+    name: str
+    endpoint: str
+    kinds: NotRequired[list[str]]
+    verbs: NotRequired[list[str]]
+    realms: NotRequired[list[str | int | dict[str, Any]]]
+    projects: NotRequired[list[str | int | dict[str, Any]]]
+    about: NotRequired[str]
+    secret: NotRequired[str]
+    proposal: NotRequired[str | None]
 class SupposedNeedRequest(TypedDict):
     family: NotRequired[FamilyEnum]
     length: int
     count: NotRequired[int]
     day: str
+TableEnum = Literal["subnets", "address records", "keep-outs", "reservations", "pools", "projects", "regions", "zones", "tiers"]
 class TagMember(TypedDict):
     id: int
     version: int
@@ -1409,6 +1807,28 @@ TakeAsEnum = Literal["reserve", "keep out"]
 class TakenReading(TypedDict):
     day: str
     used: str
+class Tenure(TypedDict):
+    record: int
+    kind: str
+    realm: Named
+    prefix: str
+    family: int
+    name: str
+    state: str
+    pool: Named | None
+    project: Named | None
+    region: Named | None
+    zone: Named | None
+    tier: Named | None
+    subnet: Named | None
+    mac: str | None
+    attached_to: str
+    public: list[Meanwhile]
+    begins: str
+    ends: str | None
+    going_on: bool
+    began: Hand | None
+    ended: Hand | None
 class Threshold(TypedDict):
     name: str
     percent: int
@@ -1429,23 +1849,39 @@ class TierRequest(TypedDict):
     exposure: NotRequired[TierExposureEnum]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
+class Today(TypedDict):
+    role: str
+    version: str
+    registry_is_empty: bool
+    sections: list[Section]
 class Token(TypedDict):
     id: int
     version: int
     person: NotRequired[Named]
     name: str
+    made_at: str
     expires_at: NotRequired[str | None]
     revoked_at: str | None
+    last_used_on: str | None
     role: NotRequired[RoleEnum | BlankEnum]
+    scopes: NotRequired[list[ScopesEnum]]
     projects: NotRequired[list[Named]]
+    realms: NotRequired[list[Named]]
+    pools: NotRequired[list[Named]]
+    networks: NotRequired[list[str]]
     made_by: Named | None
+    replaces: int | None
     text: str | None
 class TokenRequest(TypedDict):
     person: NotRequired[str | int | dict[str, Any]]
     name: str
     expires_at: NotRequired[str | None]
     role: NotRequired[RoleEnum | BlankEnum]
+    scopes: NotRequired[list[ScopesEnum]]
     projects: NotRequired[list[str | int | dict[str, Any]]]
+    realms: NotRequired[list[str | int | dict[str, Any]]]
+    pools: NotRequired[list[str | int | dict[str, Any]]]
+    networks: NotRequired[list[str]]
     proposal: NotRequired[str | None]
 TranslationEnum = Literal["one-to-one", "many-to-one"]
 class Trend(TypedDict):
@@ -1457,8 +1893,25 @@ class Trend(TypedDict):
     confidence_percent: int
     readings: list[TakenReading]
     fan: list[Fan]
+class TriedRule(TypedDict):
+    name: str
+    words: str
+    decision: DecisionEnum
+    about: bool
+    met: bool
+class TriedRules(TypedDict):
+    summary: str
+    decision: DecisionEnum
+    rule: str | None
+    rules: list[TriedRule]
 class Undone(TypedDict):
     undone: list[Ledger]
+class UploadRequest(TypedDict):
+    name: str
+    table: TableEnum
+    content: str
+    options: NotRequired[OptionsRequest]
+    proposal: NotRequired[str | None]
 class Usage(TypedDict):
     family: int
     unit: str
@@ -1498,6 +1951,41 @@ class Verify(TypedDict):
     clean: bool
     checked: dict[str, int]
     offences: list[Offence]
+class WaitingRequest(TypedDict):
+    id: int
+    version: int
+    what: WaitingWhatEnum
+    state: WaitingStateEnum
+    summary: str
+    asker: Named
+    project: Named
+    realm: Named
+    pool: Named | None
+    subject: int | None
+    values: dict[str, Any]
+    blocks: list[str]
+    rule: str
+    rule_words: str
+    reason: NotRequired[str]
+    needed_by: NotRequired[str | None]
+    links: NotRequired[list[str]]
+    held: bool
+    created_at: str
+    lapses_at: str
+    assigned_to: Named | None
+    decided_by: Named | None
+    decided_at: str | None
+    decision: str
+    made: list[int]
+    differs: list[Difference]
+WaitingStateEnum = Literal["waiting", "granted", "refused", "withdrawn", "lapsed"]
+WaitingWhatEnum = Literal["subnets", "replacement", "growth", "plan", "reservation"]
+class Waits(TypedDict):
+    rule: str
+    words: str
+    holds: bool
+    lapses_at: str
+    request: int | None
 class WhatIf(TypedDict):
     pool: Named
     done: list[str]
@@ -1517,6 +2005,7 @@ class WhatIfQueryRequest(TypedDict):
     give_back: NotRequired[list[str | int | dict[str, Any]]]
     give_back_idle: NotRequired[bool]
     needs: NotRequired[list[SupposedNeedRequest]]
+WhenEnum = Literal["always", "wider-than", "more-at-once", "more-in-a-month", "share-of-pool", "public-space", "beyond-quota", "pool-above-warning", "outside-hours"]
 class Whereabouts(TypedDict):
     realm: Named
     range: str
@@ -1544,7 +2033,7 @@ class ZoneRequest(TypedDict):
 class Problem(TypedDict):
     type: str
     status: int
-    code: Literal["address-taken", "bad-address", "bad-name-service", "bad-plan", "bad-prefix", "breaks-rules", "built-on", "busy", "cannot-grow", "cannot-undo", "cluster-does-not-fit", "conflict", "contradiction", "does-not-fit", "exhausted", "failed", "forbidden-range", "frozen-field", "hosts-do-not-fit", "in-use", "invalid-value", "kept-for-service", "kept-out", "key-reused", "length-out-of-bounds", "malformed", "method-not-allowed", "name-taken", "needs-ipv4", "no-csrf-token", "no-dhcp", "not-acceptable", "not-allowed", "not-found", "not-private", "not-signed-in", "off-boundary", "outside-parent", "overlaps", "plan-not-possible", "quota-reached", "refused", "stale-edit", "stale-proposal", "still-attached", "tag-taken", "too-large", "too-many-ranges", "too-many-tries", "unknown-field", "unknown-name", "unsupported-media-type", "workloads-out-of-bounds", "wrong-family", "wrong-pool", "wrong-state", "zone-not-in-region"]
+    code: Literal["address-taken", "bad-address", "bad-estate", "bad-name-service", "bad-plan", "bad-prefix", "breaks-rules", "built-on", "busy", "cannot-grow", "cannot-undo", "cluster-does-not-fit", "conflict", "contradiction", "does-not-fit", "estate-not-possible", "exhausted", "failed", "forbidden-range", "frozen-field", "hosts-do-not-fit", "in-use", "invalid-value", "kept-for-service", "kept-out", "key-reused", "length-out-of-bounds", "malformed", "method-not-allowed", "name-taken", "needs-ipv4", "no-csrf-token", "no-dhcp", "not-a-table", "not-acceptable", "not-allowed", "not-found", "not-private", "not-signed-in", "off-boundary", "outside-parent", "overlaps", "plan-not-possible", "quota-reached", "refused", "second-factor-missing", "second-factor-needed", "stale-edit", "stale-proposal", "still-attached", "tag-taken", "too-large", "too-many-ranges", "too-many-tries", "unknown-field", "unknown-name", "unsupported-media-type", "workloads-out-of-bounds", "wrong-family", "wrong-pool", "wrong-state", "zone-not-in-region"]
     title: str
     detail: str
     field: NotRequired[str]

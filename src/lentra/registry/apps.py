@@ -9,9 +9,9 @@ class RegistryConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        """Have what follows from subnets kept with each change, and the revision of the set-up."""
+        """Have what follows from subnets kept with each change, tenures, and the revision of the set-up."""
         from lentra.registry.lookup.kept import move_on
-        from lentra.registry.space.keeping import settle
+        from lentra.registry.space import keeping, tenures
         from lentra.registry.transactions.run import before_commit
 
-        before_commit += [settle, move_on]
+        before_commit += [keeping.settle, tenures.settle, move_on]

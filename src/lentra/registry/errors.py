@@ -9,7 +9,8 @@ Refusal
 │   ├── TooManyRanges        the pool has as many ranges as its rule sheet allows
 │   ├── NeedsIpv4            the rule sheet wants IPv4 beside IPv6
 │   ├── NoDhcp               the rule sheet does not allow DHCP
-│   └── BadPlan              a plan's text or values are wrong; says line and path
+│   ├── BadPlan              a plan's text or values are wrong; says line and path
+│   └── BadEstate            an estate file's text or values are wrong; says line and path
 ├── Conflict
 │   ├── NameTaken            another living or cooling record has the name
 │   ├── TagTaken             another subnet of the zone has the segment tag
@@ -17,11 +18,12 @@ Refusal
 │   ├── InUse                what others still use, or what is recorded inside, stands against it
 │   ├── Frozen               a field that cannot change once the record is in use
 │   ├── KeptForService       the range or subnet is kept for another service alone
-│   ├── QuotaReached         the project holds as many public addresses as it may
+│   ├── QuotaReached         the project has as much as it may
 │   ├── StillAttached        a public address that is attached cannot be given back
 │   ├── BreaksRules          what is there would break under other rules; says how to mend it
 │   ├── DoesNotFit           what lives in a range does not fit the new one
 │   ├── PlanNotPossible      a plan that cannot be committed as it stands
+│   ├── EstateNotPossible    an estate file that cannot be committed as it stands
 │   ├── WrongState           the subnet's state does not allow it
 │   ├── BuiltOn              a change that others have built on is not taken back
 │   ├── CannotUndo           a change of a kind that has no opposite
@@ -30,6 +32,8 @@ Refusal
 ├── StaleEdit                the record has changed since it was read
 ├── KeyReused                the idempotency key came before with another body
 ├── WrongPassword            name or password is wrong
+├── SecondFactorNeeded       the password is right, and a code is needed as well
+├── SecondFactorMissing      one is required, and not set up yet
 ├── TooManyTries             sign-ins with this name or from this peer must wait
 ├── Busy                     too many others at once, or the database is away: try again
 └── Contradiction            the database refused a write that would break a rule of the registry
@@ -147,7 +151,7 @@ class KeptForService(Conflict):
 
 
 class QuotaReached(Conflict):
-    """The project holds as many public addresses as it may."""
+    """The project has as much as it may."""
 
     code = "quota-reached"
     title = "Quota reached"
@@ -174,11 +178,25 @@ class BadPlan(Invalid):
     title = "Plan cannot be read"
 
 
+class BadEstate(Invalid):
+    """An estate file's text or values are wrong; says line and path."""
+
+    code = "bad-estate"
+    title = "Not an estate file"
+
+
 class PlanNotPossible(Conflict):
     """A plan that cannot be committed as it stands."""
 
     code = "plan-not-possible"
     title = "Plan not possible"
+
+
+class EstateNotPossible(Conflict):
+    """An estate file that cannot be committed as it stands; lists what stops it."""
+
+    code = "estate-not-possible"
+    title = "Estate not possible"
 
 
 class WrongState(Conflict):
@@ -239,6 +257,22 @@ class WrongPassword(Refusal):
     code = "not-signed-in"
     title = "Not signed in"
     status = 401
+
+
+class SecondFactorNeeded(Refusal):
+    """The password is right, and a code of the second factor is needed as well."""
+
+    code = "second-factor-needed"
+    title = "A code is needed"
+    status = 401
+
+
+class SecondFactorMissing(Refusal):
+    """The person is to have a second factor, and has set none up yet."""
+
+    code = "second-factor-missing"
+    title = "Set up a second factor"
+    status = 403
 
 
 class TooManyTries(Refusal):

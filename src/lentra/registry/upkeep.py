@@ -13,12 +13,24 @@ from typing import Any
 
 from django.contrib.sessions.models import Session
 from django.db import DatabaseError, IntegrityError, InterfaceError, OperationalError, connection, transaction
-from django.db.models import F, Max, QuerySet
+from django.db.models import F, QuerySet
 
 from lentra.registry.foresight.alerts import WITHIN_DAYS, check_alerts
 from lentra.registry.foresight.outlooks import refresh_outlooks
 from lentra.registry.foresight.readings import readings_due, take_readings, thin_readings
-from lentra.registry.models import Delivery, Lease, Number, Operation, Realm, SignInCount, Verified
+from lentra.registry.intakes.asking import KEPT
+from lentra.registry.models import (
+    IntakePart,
+    IntakeRow,
+    Lease,
+    Letter,
+    OpenSession,
+    Operation,
+    Realm,
+    SignInCount,
+    Verified,
+)
+from lentra.registry.operations.waiting.handle import look_after_waiting
 from lentra.registry.reports.verify import verify
 from lentra.registry.rules.sign_ins import FORGOTTEN_AFTER
 from lentra.registry.space.expiry import due_pools
@@ -30,23 +42,22 @@ from lentra.registry.transactions.run import KEY_LIFETIME, run_transaction
 logger = logging.getLogger(__name__)
 LATE_AFTER = timedelta(minutes=5)  # without a whole round
 VERIFIED_EVERY = timedelta(days=1)
+LETTERS_KEPT = timedelta(days=30)
 _LEASE = "upkeep"
 _LEASE_LASTS = timedelta(seconds=60)
 _LONG_STEP_LASTS = timedelta(minutes=5)
-_NUMBERS_KEPT = 1000
-_DELIVERIES_KEPT = timedelta(days=90)
 _AT_ONCE = 5000  # rows deleted in one statement
 
 
-def take_lease(holder: uuid.UUID, clock: Clock, lasts: timedelta = _LEASE_LASTS) -> bool:
-    """Take or renew the lease; False while another process has it."""
+def take_lease(holder: uuid.UUID, clock: Clock, lasts: timedelta = _LEASE_LASTS, name: str = _LEASE) -> bool:
+    """Take or renew a lease; False while another process has it."""
     now = clock.now()
     try:
         with transaction.atomic():
-            lease = Lease.objects.select_for_update().filter(pk=_LEASE).first()
+            lease = Lease.objects.select_for_update().filter(pk=name).first()
             if lease and lease.holder != holder and lease.until > now:
                 return False
-            Lease.objects.update_or_create(pk=_LEASE, defaults={"holder": holder, "until": now + lasts})
+            Lease.objects.update_or_create(pk=name, defaults={"holder": holder, "until": now + lasts})
             return True
     except IntegrityError:
         return False
@@ -61,13 +72,12 @@ def run_upkeep(
     clock: Clock | None = None,
     *,
     alert_within_days: int = WITHIN_DAYS,
-    deliver_alerts: bool = False,
     still_ours: Callable[[timedelta], bool] = lambda lasts: True,
 ) -> dict[str, int]:
     """Do what is due; returns how much of each, and how many steps have ``failed``.
 
-    Ended holds, cooling and reservations; readings taken and thinned; outlooks worked out anew; one realm verified, if one
-    has not been for a day; alerts; what is old forgotten.
+    Ended holds, cooling and reservations; requests that wait too long; readings taken and thinned; outlooks worked out
+    anew; one realm verified, if one has not been for a day; alerts; what is old forgotten.
 
     Raises:
         OperationalError, InterfaceError: the database is away, or in the way: the round is put off.
@@ -91,14 +101,14 @@ def run_upkeep(
                 connection.close()
 
     step("ended", lambda: expire_all_due(clock))
+    step("waiting", lambda: sum(look_after_waiting(clock).values()))
     step("readings", lambda: take_readings(clock) if readings_due(clock) else 0)
     step("thinned", lambda: thin_readings(clock) if done.get("readings") else 0)
     step("outlooks", lambda: refresh_outlooks(clock))
     step("verified", lambda: verify_next(clock), _LONG_STEP_LASTS)
-    step("alerts", lambda: _alerts(clock, alert_within_days, deliver_alerts, done))
+    step("alerts", lambda: _alerts(clock, alert_within_days, done))
     for name, rows in _forgettable(clock).items():
         step(f"forgotten_{name}", lambda rows=rows: _forget(rows))  # type: ignore[misc]
-    step("swept_numbers", _sweep_numbers)
     return done
 
 
@@ -130,16 +140,10 @@ def verify_next(clock: Clock) -> int:
     return 1
 
 
-def _alerts(clock: Clock, within_days: int, deliver: bool, done: dict[str, int]) -> int:
-    told = check_alerts(clock, within_days, deliver)
+def _alerts(clock: Clock, within_days: int, done: dict[str, int]) -> int:
+    told = check_alerts(clock, within_days)
     done |= {f"alerts_{what}": count for what, count in told.items()}
     return sum(told.values())
-
-
-def _sweep_numbers() -> int:
-    """Delete the rows that numbers came from; the highest stays, so that none comes twice."""
-    newest = Number.objects.aggregate(newest=Max("pk"))["newest"]
-    return int(Number.objects.filter(pk__lt=newest - _NUMBERS_KEPT).delete()[0]) if newest else 0
 
 
 def _forgettable(clock: Clock) -> dict[str, QuerySet[Any]]:
@@ -148,8 +152,11 @@ def _forgettable(clock: Clock) -> dict[str, QuerySet[Any]]:
     return {
         "keys": Operation.objects.filter(at__lt=now - 2 * KEY_LIFETIME),
         "sessions": Session.objects.filter(expire_date__lt=now),
+        "session_notes": OpenSession.objects.exclude(key__in=Session.objects.values("session_key")),
         "sign_ins": SignInCount.objects.filter(last_at__lt=now - FORGOTTEN_AFTER),
-        "deliveries": Delivery.objects.filter(due_at=None, sent_at__lt=now - _DELIVERIES_KEPT),
+        "letters": Letter.objects.filter(made_at__lt=now - LETTERS_KEPT),
+        "intake_files": IntakePart.objects.filter(intake__created_at__lt=now - KEPT),
+        "intake_rows": IntakeRow.objects.filter(intake__created_at__lt=now - KEPT),
     }
 
 

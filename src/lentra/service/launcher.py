@@ -34,7 +34,7 @@ _LET_GO_SECONDS = 5.0  # for what a web server that was killed has left behind o
 _DRAIN_SECONDS = 1.5  # in which open connections are answered and closed before the web server stops
 _WELL_AFTER = 60.0  # seconds that a process has run, after which it counts as well again
 _LONGEST_PAUSE = 60.0
-_THREADS = 32  # of a worker: more than work at once, so that some are left to say that it lives
+_THREADS = 44  # of a worker: more than work and wait at once, so that some are left to say that it lives
 _UPKEEP_SECONDS = "900"  # for one statement: upkeep has time
 
 
@@ -94,7 +94,7 @@ class Service:
         self.environment.pop("LENTRA_ADMIN_PASSWORD", None)  # no process needs it any more
         self.draining = folder / f"draining-{port}"
         self.counts = folder / f"metrics-{port}"
-        self.alerts_log = folder / "alerts.log"
+        self.events_log = folder / "events.log"
         self.web: subprocess.Popen[bytes] | None = None
         self.helpers: list[Watched] = []
 
@@ -142,7 +142,8 @@ class Service:
         server += ["--graceful-timeout", "20", "--no-control-socket"]
         self.web = self._spawn(server)
         if upkeep:
-            self.watch("upkeep", [sys.executable, "-m", "lentra.service.manage", "upkeep"])
+            for name in ("upkeep", "intakes", "events"):
+                self.watch(name, [sys.executable, "-m", "lentra.service.manage", name])
         end = time.monotonic() + _READY_SECONDS
         while time.monotonic() < end:
             if self.web.poll() is not None:
@@ -153,14 +154,35 @@ class Service:
         self.stop()
         raise CannotStart(f"the service was not ready within {_READY_SECONDS} seconds: see {self.log}")
 
-    def receive_alerts(self, receiver: Path) -> None:
-        """Start a receiver of alerts on a port of its own, and send them there; what it takes is in alerts.log."""
+    def tell_receiver(self, name: str, kind: str, about: str) -> None:
+        """Have changes of a kind of record sent to the receiver as well, from now on."""
+        self.manage("events", "--once")  # what has been committed has its place, and is not sent
+        self.manage(
+            "keep_subscription", name, self.environment["LENTRA_ALERT_URL"], "--kind", kind, "--about", about
+        )
+
+    def receive_events(self, receiver: Path) -> None:
+        """Start a receiver of events on a port of its own, and send alerts there; what it takes is in events.log."""
         port = any_free_port()
         self.environment |= {
             "LENTRA_ALERT_URL": f"http://127.0.0.1:{port}/",
             "LENTRA_ALERT_SECRET": secrets.token_urlsafe(32),
         }
-        self.watch("the receiver of alerts", [sys.executable, str(receiver), str(port)], self.alerts_log)
+        self.watch("the receiver of events", [sys.executable, str(receiver), str(port)], self.events_log)
+
+    def receive_mail(self, receiver: Path, mails: Path) -> None:
+        """Start a receiver of mail on a port of its own, and send what people are told there; it keeps that in a folder."""
+        port = any_free_port()
+        self.environment |= {
+            "LENTRA_MAIL_URL": f"smtp://127.0.0.1:{port}",
+            "LENTRA_MAIL_FROM": "Lentra <lentra@ferry.example>",
+            "LENTRA_PUBLIC_URL": self.address,
+        }
+        self.watch(
+            "the receiver of mail",
+            [sys.executable, str(receiver), str(port), str(mails)],
+            mails.with_suffix(".log"),
+        )
 
     def is_ready(self) -> bool:
         """True if it can serve at this moment."""
@@ -258,7 +280,7 @@ def _demo(options: argparse.Namespace) -> int:
             print("Nothing was changed.")
             return 1
         require_free_port(_port("LENTRA_DB_PORT", 8461), "LENTRA_DB_PORT")
-        for name in ("mariadb", "database.json", "demo-sign-ins.json", "secret"):
+        for name in ("mariadb", "mails", "database.json", "demo-sign-ins.json", "secret"):
             _remove(folder / name)
     database = OwnDatabase(folder, _port("LENTRA_DB_PORT", 8461))
     require_free_port(port, "LENTRA_PORT")
@@ -269,8 +291,12 @@ def _demo(options: argparse.Namespace) -> int:
         service = Service(folder, database.url, port, _secret(folder))
         service.environment.setdefault("LENTRA_METRICS_OPEN", "1")  # made-up data, on loopback
         receiver = options.scenario / "receiver.py" if options.scenario else None
-        if receiver and receiver.exists() and not os.environ.get("LENTRA_ALERT_URL"):
-            service.receive_alerts(receiver)
+        receives = bool(receiver and receiver.exists() and not os.environ.get("LENTRA_ALERT_URL"))
+        if receiver and receives:
+            service.receive_events(receiver)
+        postman = options.scenario / "mail_receiver.py" if options.scenario else None
+        if postman and postman.exists() and not os.environ.get("LENTRA_MAIL_URL"):
+            service.receive_mail(postman, folder / "mails")
         _say("Preparing its tables")
         service.manage("prepare")
         if not (folder / "demo-sign-ins.json").exists():
@@ -278,6 +304,8 @@ def _demo(options: argparse.Namespace) -> int:
             service.run(
                 str(options.scenario / "load.py"), str(options.scenario), str(folder / "demo-sign-ins.json")
             )
+        if receives:
+            service.tell_receiver("harbour-board", "subnet", "what becomes of subnets, for the harbour office")
         _say("Starting the service")
         service.start()
         _welcome(service, folder)
@@ -378,7 +406,10 @@ def _welcome(service: Service, folder: Path) -> None:
     for person in people:
         print(f"  {person['role']:10} {person['name']:8} {person['password']}")
     if service.helpers:
-        print(f"\nAlerts are sent to a receiver of the demo, which writes them to {service.alerts_log}")
+        print(
+            f"\nChanges and alerts are sent to a receiver of the demo, which writes them to {service.events_log};\n"
+            f"mail goes to another one, which keeps it in {folder / 'mails' / 'mails.txt'}"
+        )
     print(f"\nTokens for the command line are in {folder / 'demo-sign-ins.json'}; Ctrl-C stops.\n", flush=True)
 
 

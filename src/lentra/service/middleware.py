@@ -60,6 +60,7 @@ def take_turns(answer: Answer) -> Answer:
                     return _come_back()
             finally:
                 waiting.release()
+        request.turns = turns  # for whoever waits, and lets others have the turn
         try:
             return answer(request)
         finally:

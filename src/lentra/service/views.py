@@ -14,7 +14,7 @@ from django.views.decorators.csrf import csrf_exempt
 
 from lentra.api.problems import PROBLEM_TYPE, problem
 from lentra.registry import migrations
-from lentra.registry.models import Lease
+from lentra.registry.models import Lease, Letter, Subscription
 from lentra.registry.transactions.clock import database_time, host_is_ahead
 from lentra.registry.upkeep import LATE_AFTER
 
@@ -33,7 +33,10 @@ def readyz(request: HttpRequest) -> HttpResponse:
         missing = _newest_tables() - set(
             MigrationRecorder.Migration.objects.filter(app="registry").values_list("name", flat=True)
         )
-        lease = Lease.objects.filter(pk="upkeep").first()
+        leases = {lease.name: lease for lease in Lease.objects.filter(pk__in=("upkeep", "events"))}
+        late = database_time() - LATE_AFTER
+        unsent = Letter.objects.filter(sent_at=None, tries__gt=0, made_at__lt=late).count()
+        paused = list(Subscription.objects.exclude(paused="").order_by("name").values_list("name", flat=True)[:5])
     except (DatabaseError, InterfaceError) as failure:
         connection.close()
         tables_missing = failure.args and failure.args[0] == _NO_SUCH_TABLE
@@ -44,10 +47,16 @@ def readyz(request: HttpRequest) -> HttpResponse:
     if missing:
         return JsonResponse({"status": "not migrated", "missing": sorted(missing)}, status=503)
     ahead = host_is_ahead()
+    lease, events = leases.get("upkeep"), leases.get("events")
     last = lease.round_at if lease else None
     look = []
     if last is None or database_time() - last > LATE_AFTER:
         look.append("upkeep has not done a whole round of late: nothing is read, foretold or told by alerts")
+    if events is None or database_time() - events.until > LATE_AFTER:
+        look.append("nobody puts changes in order: the feed stands still, and subscriptions are told nothing")
+    look += [f"subscription {name} is paused: nothing is sent to it" for name in paused]
+    if unsent:
+        look.append(f"{unsent} letters could not be sent by mail: see LENTRA_MAIL_URL")
     if abs(ahead) > _CLOCKS_MAY_DIFFER:
         look.append(f"this host's clock is {ahead:+.0f} s beside the database's, whose time counts")
     return JsonResponse(

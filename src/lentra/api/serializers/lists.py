@@ -23,7 +23,10 @@ from lentra.api.fields import (
 from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import (
     ADDRESS_KINDS,
+    ASKED,
     CERTAINTIES,
+    CONDITIONS,
+    DECISIONS,
     ENVIRONMENTS,
     EXPOSURES,
     GIVES,
@@ -31,6 +34,7 @@ from lentra.registry.models import (
     MEMBER_KINDS,
     ORIGINS,
     PLAN_STATES,
+    REQUEST_STATES,
     RESERVATION_KINDS,
     ROLES,
     SITES,
@@ -178,6 +182,18 @@ PlanListQuery = list_query(
     state=_words(PLAN_STATES),
     text=_text("Part of the name."),
 )
+WaitingListQuery = list_query(
+    "Requests",
+    ("oldest", "newest", "needed"),
+    state=_words(REQUEST_STATES),
+    what=_words(ASKED, "What is asked for."),
+    project=meant(Project),
+    realm=meant(Realm),
+    pool=meant(Pool),
+    asker=meant(Person, "Who asks."),
+    assigned_to=meant(Person, "Who is to decide."),
+    text=_text("Part of what it asks for."),
+)
 TokenListQuery = list_query(
     "Tokens",
     BY_AGE,
@@ -185,7 +201,10 @@ TokenListQuery = list_query(
     role=_words(ROLES, "No further than that role."),
     usable=serializers.BooleanField(required=False, help_text="Neither revoked nor expired, or the contrary."),
 )
-LedgerQuery = list_query(
+SessionListQuery = list_query(
+    "Sessions", ("newest", "oldest"), person=meant(Person, "Whose; of others, an admin sees them.")
+)
+_EntryQuery = list_query(
     "Entries",
     ("newest", "oldest"),
     realm=meant(Realm),
@@ -196,7 +215,37 @@ LedgerQuery = list_query(
     operation=serializers.UUIDField(required=False, help_text="All entries of one change."),
     text=_text("What the record's name begins with."),
     **_span("Entered"),
+    after=serializers.IntegerField(
+        required=False,
+        min_value=0,
+        max_value=(1 << 63) - 1,
+        help_text="What was committed after this number, in the order of commits, none skipped; 0 for all. `next` goes on.",
+    ),
+    wait=serializers.IntegerField(
+        required=False,
+        min_value=0,
+        max_value=30,
+        help_text="With `after`: seconds to wait until there is something.",
+    ),
 )
+
+
+class LedgerQuery(_EntryQuery):  # type: ignore[misc, valid-type]
+    """Which entries to list: newest first, or those after a number as they were committed."""
+
+    def validate(self, values: dict[str, Any]) -> dict[str, Any]:
+        if "after" not in values and "wait" in values:
+            raise serializers.ValidationError(
+                {"wait": ["there is something to wait for only after a number\nafter=0"]}
+            )
+        for name in ("cursor", "order", "as"):
+            if "after" in values and self.initial_data.get(name):
+                raise serializers.ValidationError(
+                    {name: ["what comes after a number comes in the order of commits, page by page: leave it out"]}
+                )
+        return values
+
+
 _TOP = serializers.BooleanField(required=False, help_text="Carved out of no other pool, or out of one.")
 UsageListQuery = list_query(
     "Pools",
@@ -286,10 +335,20 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
             required=False, help_text="Those whose tag is not the subnet's, or the others."
         ),
     },
+    "quota": {"project": meant(Project), "realm": meant(Realm), "region": meant(Region), "pool": meant(Pool)},
+    "approval rule": {
+        "realm": meant(Realm),
+        "pool": meant(Pool),
+        "project": meant(Project),
+        "tier": meant(Tier),
+        "decision": _words(DECISIONS),
+        "when": _words(CONDITIONS),
+    },
     "planned need": {"pool": meant(Pool), "project": meant(Project)},
     "person": {
         "role": _words(ROLES),
         "project": meant(Project, "Whose requests are theirs."),
         "active": serializers.BooleanField(required=False, help_text="Who may sign in, or who may not."),
+        "service_of": meant(Project, "Service accounts of this project."),
     },
 }

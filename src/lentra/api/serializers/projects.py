@@ -5,6 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from lentra.api.serializers.named import COUNT, NamedSerializer
+from lentra.api.serializers.quotas import QuotaSerializer
 
 
 class HoldingSerializer(serializers.Serializer):
@@ -52,3 +53,4 @@ class ProjectTotalsSerializer(serializers.Serializer):
     subnets = serializers.DictField(child=serializers.IntegerField(), help_text="How many in each state.")
     blocks = HeldBlocksSerializer(many=True)
     public = PublicUseSerializer()
+    quotas = QuotaSerializer(many=True, help_text="What it may have, and what is used of that.")

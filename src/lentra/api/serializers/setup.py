@@ -8,18 +8,23 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from lentra.api.fields import LabelsField, OneOf, RangeField, RefField, Several
+from lentra.api.fields import LabelsField, MailField, OneOf, RangeField, RefField, Several, Strict
 from lentra.api.serializers.keep_outs import KeepOutSerializer
 from lentra.api.serializers.pools import PoolSerializer
+from lentra.api.serializers.quotas import QuotaSerializer
 from lentra.api.serializers.records import ALWAYS, RecordSerializer
+from lentra.api.serializers.subscriptions import SubscriptionSerializer
 from lentra.api.serializers.tags import TagMemberSerializer, TagRangeSerializer
+from lentra.api.serializers.waiting import ApprovalRuleSerializer
 from lentra.registry.models import (
     ROLES,
+    SCOPES,
     Person,
     PlannedNeed,
     Pool,
     Project,
     Realm,
+    Record,
     Region,
     Reservation,
     Sheet,
@@ -28,6 +33,7 @@ from lentra.registry.models import (
     Zone,
 )
 from lentra.registry.operations.people.sign_in import failed_sign_ins
+from lentra.registry.operations.people.tokens import LONGEST_OVERLAP, PLACES
 from lentra.registry.rules.kinds import KINDS
 from lentra.registry.transactions.clock import SystemClock
 
@@ -138,7 +144,7 @@ class ProjectSerializer(RecordSerializer):
         model = Project
         fields = (
             *ALWAYS,
-            *("name", "title", "contact", "environment", "public_quota"),
+            *("name", "title", "contact", "environment"),
             *("home_region", "cost_centre", "labels"),
         )
         read_only_fields = ("id",)
@@ -240,6 +246,8 @@ class PersonSerializer(RecordSerializer):
         help_text="After failed sign-ins: no password is looked at until then.",
     )
     projects = Several(child=RefField(Project), required=False, max_length=1000)
+    email = MailField(required=False, allow_blank=True, help_text="Where mail goes to; empty for nowhere.")
+    second_factor = serializers.SerializerMethodField(help_text="Whether a second factor is on.")
 
     class Meta:
         model = Person
@@ -249,7 +257,12 @@ class PersonSerializer(RecordSerializer):
             "full_name",
             "role",
             "active",
+            "email",
+            "mail",
+            "needs_second_factor",
+            "second_factor",
             "projects",
+            "service_of",
             "password",
             "failed_sign_ins",
             "locked_until",
@@ -262,6 +275,10 @@ class PersonSerializer(RecordSerializer):
         shown["failed_sign_ins"], until = self._failed(person).get(person.name, (0, None))
         shown["locked_until"] = self.fields["locked_until"].to_representation(until) if until else None
         return shown
+
+    def get_second_factor(self, person: Person) -> bool:
+        factor = getattr(person, "second_factor", None)
+        return bool(factor and factor.confirmed_at)
 
     def _failed(self, person: Person) -> dict[str, tuple[int, datetime | None]]:
         """Failed sign-ins of people: of all that are told together, by one statement."""
@@ -281,6 +298,10 @@ class PersonSerializer(RecordSerializer):
         return fields
 
 
+def _only(model: type[Record], words: str) -> Several:
+    return Several(child=RefField(model), required=False, max_length=100, help_text=words)
+
+
 class TokenSerializer(RecordSerializer):
     person = RefField(Person, required=False)
     role = OneOf(choices=ROLES, required=False, allow_blank=True, help_text="The role that it reaches at most.")
@@ -290,26 +311,76 @@ class TokenSerializer(RecordSerializer):
         max_length=100,
         help_text="Projects for which alone it asks and changes, as a requester at most.",
     )
+    realms = _only(Realm, "Realms in which alone it asks and changes, as a requester at most.")
+    pools = _only(Pool, "Pools from which alone it asks and changes, as a requester at most.")
+    scopes = Several(
+        child=OneOf(list(SCOPES)),
+        required=False,
+        max_length=len(SCOPES),
+        help_text="The calls that it reaches alone; whatever changes nothing is always reached. All, if empty.",
+    )
+    networks = Several(
+        child=serializers.CharField(max_length=60),
+        required=False,
+        max_length=100,
+        help_text="Prefixes that it may be used from alone; anywhere, if empty.",
+    )
+    made_at = serializers.DateTimeField(read_only=True, help_text="When it was made.")
+    replaces = serializers.PrimaryKeyRelatedField(
+        read_only=True, allow_null=True, help_text="Number of the token whose successor it is."
+    )
+    last_used_on = serializers.DateField(
+        read_only=True, allow_null=True, help_text="The last day on which it was used, in UTC."
+    )
     text = serializers.CharField(
         read_only=True, allow_null=True, default=None, help_text="Told once, when it is made."
     )
 
     class Meta:
         model = Token
-        fields = (*ALWAYS, "person", "name", "expires_at", "revoked_at", "role", "projects", "made_by", "text")
+        fields = (
+            *ALWAYS,
+            *("person", "name", "made_at", "expires_at", "revoked_at", "last_used_on"),
+            *("role", "scopes", "projects", "realms", "pools", "networks", "made_by", "replaces", "text"),
+        )
         read_only_fields = ("id", "revoked_at", "made_by")
 
     def to_representation(self, token: Token) -> dict[str, Any]:
-        projects = Project.objects.filter(pk__in=token.projects).order_by("name") if token.projects else ()
+        places = {
+            place: [{"id": pk, "name": name} for pk, name in self._named(model, getattr(token, place))]
+            for place, model in PLACES.items()
+        }
         return super().to_representation(token) | {
-            "projects": [{"id": project.pk, "name": project.name} for project in projects],
+            **places,
             "text": getattr(token, "text", None),
         }
 
+    def _named(self, model: type[Record], numbers: list[int]) -> list[tuple[int, str]]:
+        """Numbers with the names that they have, read once for all tokens; what one reaches stays told when it is gone."""
+        names: dict[int, str] = self.context.setdefault(model, {})
+        if unknown := set(numbers) - names.keys():
+            names |= {pk: f"removed ({pk})" for pk in unknown}
+            names |= dict(model._default_manager.filter(pk__in=unknown).values_list("pk", "name"))
+        return sorted(((pk, names[pk]) for pk in numbers), key=lambda pair: pair[1])
+
     def get_fields(self) -> dict[str, Any]:
         fields = super().get_fields()
-        fields["projects"].get_attribute = lambda token: []
+        for place in PLACES:
+            fields[place].get_attribute = lambda token: []
         return fields
+
+
+class RotateSerializer(Strict):
+    """How a token goes over to its successor."""
+
+    overlap_hours = serializers.IntegerField(
+        default=24, min_value=0, max_value=LONGEST_OVERLAP, help_text="How long both live."
+    )
+    expires_at = serializers.DateTimeField(
+        default=None,
+        allow_null=True,
+        help_text="When the successor ends; if not said, it lasts as long as the former one.",
+    )
 
 
 class UserOfSerializer(serializers.Serializer):
@@ -339,6 +410,9 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "keep-out": KeepOutSerializer,
     "reservation": ReservationSerializer,
     "planned need": PlannedNeedSerializer,
+    "quota": QuotaSerializer,
+    "approval rule": ApprovalRuleSerializer,
+    "subscription": SubscriptionSerializer,
     "tag range": TagRangeSerializer,
     "tag member": TagMemberSerializer,
     "person": PersonSerializer,

@@ -21,6 +21,7 @@ from lentra.registry.operations.subnets.record_addresses import edit_address, re
 
 
 class AddressViews(GenericViewSet):
+    scopes = ("ask",)
     serializer_class = AddressSerializer
     queryset = Address.objects.select_related("subnet", "realm")
     lookup_field = "ref"
@@ -62,7 +63,7 @@ class AddressViews(GenericViewSet):
             request, lambda change: edit_address(change, record.pk, dict(read.validated_data), version), _shown
         )
 
-    @call("Release an address", responses={200: answer_of(AddressSerializer)})
+    @call("Release an address", scopes=("give-back",), responses={200: answer_of(AddressSerializer)})
     def destroy(self, request: Request, ref: str) -> Response:
         record = find_at_address(Address, ref)
         version = read_version(request)

@@ -58,6 +58,8 @@ class AlertsView(GenericAPIView):
 
 
 class AcknowledgeView(APIView):
+    scopes = ("plan",)
+
     @call("Acknowledge an alert, and mute it", request=AcknowledgeSerializer, responses=answer_of(AlertSerializer))
     def post(self, request: Request, number: int) -> Response:
         """Say that somebody looks after an open alert, with a reason; until a moment nobody is told of it."""
@@ -70,6 +72,8 @@ class AcknowledgeView(APIView):
 
 
 class ReopenView(APIView):
+    scopes = ("plan",)
+
     @call("Take the acknowledgement of an alert back", request=None, responses=answer_of(AlertSerializer))
     def post(self, request: Request, number: int) -> Response:
         return run_change(request, lambda change: reopen_alert(change, number), alert_facts)
@@ -120,6 +124,8 @@ class BlockHeadroomView(APIView):
 
 
 class ExpectPlanView(APIView):
+    scopes = ("plan",)
+
     @call(
         "Expect a plan: what it would hand out becomes planned needs",
         request=ExpectPlanSerializer,

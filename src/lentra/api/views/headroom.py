@@ -175,6 +175,10 @@ class RangesView(APIView):
     def get(self, request: Request) -> Response:
         return page_read(request, lambda most: _ranges(asked(request), most))
 
+    def file_rows(self, request: Request) -> Iterator[dict[str, Any]]:
+        """All of them, read once."""
+        return _ranges(asked(request))
+
 
 class RangeLinesView(APIView):
     renderer_classes = [JSONRenderer, LinesRenderer]

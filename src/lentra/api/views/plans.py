@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-from functools import cache, partial
-from typing import Any
-
 from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
-from lentra.api.calls import asked, call
+from lentra.api.calls import asked, call, said_with
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.fields import OfPages
 from lentra.api.pages import page_of, paged
-from lentra.api.reading import find_at_address, plan_meant, read_body
+from lentra.api.reading import find_at_address, read_body, refuse_both
 from lentra.api.serializers.lists import BY_NAME, PlanListQuery, narrow
 from lentra.api.serializers.plans import (
     DepartureSerializer,
@@ -27,14 +24,16 @@ from lentra.api.serializers.plans import (
     proposed_facts,
 )
 from lentra.registry.models import Plan
-from lentra.registry.operations.plans.commit_plan import commit_plan, require_may_commit
 from lentra.registry.operations.plans.remove_plan import remove_plan
 from lentra.registry.operations.plans.settle_departure import settle_departure
+from lentra.registry.operations.waiting.ask import ask
+from lentra.registry.operations.waiting.performing import Asking
 from lentra.registry.plans.comparing import departures
 from lentra.registry.plans.reading import schema
 
 
 class PlanViews(GenericViewSet):
+    scopes = ("plan",)
     serializer_class = PlanSerializer
     queryset = Plan.objects.select_related("realm", "project")
     lookup_field = "ref"
@@ -57,28 +56,28 @@ class PlanViews(GenericViewSet):
     @call(
         "Commit a plan, hold it, or preview it",
         own_proposal=True,
+        asking=True,
         request=PlanInSerializer,
         responses={201: answer_of(ProposedPlanSerializer)},
     )
     def create(self, request: Request) -> Response:
         values = read_body(request, PlanInSerializer)
-        read = cache(partial(plan_meant, values))
+        refuse_both(values)
+        wanted = Asking("plan", values, proposal=values.pop("proposal", None), **said_with(request))
+        return run_change(
+            request,
+            lambda change: ask(change, wanted),
+            proposed_facts,
+            201,
+            token=lambda proposed: proposed.token,
+        )
 
-        def work(change: Any) -> Any:
-            require_may_commit(change.actor)  # before a long text is read
-            return commit_plan(
-                change,
-                read(),
-                values.get("text", ""),
-                proposal=values.get("proposal"),
-                hold_minutes=values["hold_minutes"],
-                give_back=values["give_back"],
-                despite_use=values["despite_use"],
-            )
-
-        return run_change(request, work, proposed_facts, 201, token=lambda proposed: proposed.token)
-
-    @call("Remove a plan", request=RemovePlanSerializer, responses=answer_of(PlanSerializer))
+    @call(
+        "Remove a plan",
+        scopes=("plan", "give-back"),
+        request=RemovePlanSerializer,
+        responses=answer_of(PlanSerializer),
+    )
     @action(detail=True, methods=["post"])
     def remove(self, request: Request, ref: str) -> Response:
         plan = find_at_address(Plan, ref)

@@ -15,6 +15,7 @@ from lentra.api.fields import OfPages
 from lentra.api.pages import page_of, paged
 from lentra.api.serializers.lists import PublicUseQuery
 from lentra.api.serializers.projects import HoldingSerializer, ProjectTotalsSerializer, PublicUseSerializer
+from lentra.api.serializers.quotas import QuotaSerializer
 from lentra.api.views.setup import SetUpViews, describe
 from lentra.registry.reports.holdings import Holdings, public_use, totals, with_public
 from lentra.registry.transactions.clock import SystemClock
@@ -38,8 +39,9 @@ class ProjectViews(SetUpViews):
     @call("How much a project holds", responses=ProjectTotalsSerializer)
     @action(detail=True, methods=["get"], pagination_class=None)
     def totals(self, request: Request, ref: str) -> Response:
-        """Counts of what it holds, its blocks by length, and its quota of public addresses."""
-        return Response(totals(self.one(ref), SystemClock().now()))
+        """Counts of what it holds, its blocks by length, and what is used of its quotas."""
+        counts = totals(self.one(ref), SystemClock().now())
+        return Response(counts | {"quotas": QuotaSerializer(counts["quotas"], many=True).data})
 
 
 class PublicUseView(APIView):

@@ -12,30 +12,37 @@ from rest_framework.response import Response
 from rest_framework.serializers import CharField
 from rest_framework.viewsets import GenericViewSet
 
-from lentra.api.calls import asked, call
+from lentra.api.calls import NONE, asked, call, said_with
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import find_at_address, read_body
 from lentra.api.serializers.keep_outs import KeepOutsMadeSerializer, KeepOutsSerializer
 from lentra.api.serializers.lists import BY_AGE, BY_NAME, SET_UP_FILTERS, list_query
 from lentra.api.serializers.setup import BY_KIND, PersonSerializer, UseSerializer
+from lentra.api.serializers.subscriptions import PauseSerializer, ResumeSerializer, SubscriptionSerializer
 from lentra.registry.lookup.any_of import any_of
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Reservation
-from lentra.registry.operations.people.manage_people import add_person, edit_person, revoke_tokens
+from lentra.registry.operations.people.manage_people import add_person, edit_person
+from lentra.registry.operations.people.second_factor import forget_second_factor
 from lentra.registry.operations.people.sign_in import lift_lock
+from lentra.registry.operations.people.tokens import revoke_tokens
 from lentra.registry.operations.pools.add_keep_out import add_keep_out, add_keep_outs, remove_keep_out
-from lentra.registry.operations.reservations.reserve import (
-    ReservationRequest,
-    edit_reservation,
-    give_back_reservation,
-    reserve,
-)
+from lentra.registry.operations.reservations.reserve import edit_reservation, give_back_reservation
 from lentra.registry.operations.setup.add_realm import add_realm
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
 from lentra.registry.operations.setup.edit_sheet import edit_sheet
+from lentra.registry.operations.setup.limit_project import add_quota, edit_quota
 from lentra.registry.operations.setup.remove_realm import remove_realm
 from lentra.registry.operations.setup.remove_record import remove_record
+from lentra.registry.operations.subscriptions.subscribe import (
+    add_subscription,
+    edit_subscription,
+    pause_subscription,
+    resume_subscription,
+)
+from lentra.registry.operations.waiting.ask import ask
+from lentra.registry.operations.waiting.performing import Asking
 from lentra.registry.rules.kinds import KINDS
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import SystemClock
@@ -45,6 +52,7 @@ class SetUpViews(GenericViewSet):
     """List, show, add, edit and remove the objects of one kind."""
 
     kind: str
+    scopes: tuple[str, ...] = ("set-up",)
     related: tuple[str, ...] = ()
     lookup_field = "ref"
     lookup_value_regex = r"[^/]+"
@@ -214,7 +222,9 @@ def _without(values: dict[str, Any], name: str) -> dict[str, Any]:
 
 
 class ReservationViews(SetUpViews):
+    scopes = ("plan",)
     kind = "reservation"
+    may_wait = True  # for a planner, if a requester asks
     related = ("realm", "pool", "plan", "zone")
     many = {"project": "projects", "tier": "tiers"}
 
@@ -228,10 +238,14 @@ class ReservationViews(SetUpViews):
     def search(self, rows: QuerySet, text: str) -> QuerySet:
         return rows.filter(Q(name__contains=text.lower()) | Q(reason__icontains=text) | Q(service=text))
 
-    def add(self, change: Change, values: dict[str, Any]) -> Any:
-        values["range"] = values.pop("range_text", None)
-        values["pool"] = values["pool"].pk
-        return find(Reservation, reserve(change, ReservationRequest(**values)).pk, related=self.related)
+    def create(self, request: Request) -> Response:
+        values = self.read(request)
+        wanted = Asking("reservation", _plain_reservation(values), **said_with(request))
+
+        def work(change: Change) -> Any:
+            return find(Reservation, ask(change, wanted).pk, related=self.related)
+
+        return self.change(request, work, 201)
 
     def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
         if "range_text" in values:
@@ -243,14 +257,90 @@ class ReservationViews(SetUpViews):
         return give_back_reservation(change, record.pk, version)
 
 
+def _plain_reservation(values: dict[str, Any]) -> dict[str, Any]:
+    """A reservation that is asked for, with numbers in the place of records."""
+    plain = {
+        name: value
+        for name, value in values.items()
+        if name not in ("range_text", "pool", "projects", "tiers", "ends_at")
+    }
+    plain |= {"pool": values["pool"].pk, "range": list(values["range_text"]) if values.get("range_text") else None}
+    plain |= {name: [record.pk for record in values.get(name, [])] for name in ("projects", "tiers")}
+    return plain | {"ends_at": values["ends_at"].isoformat() if values.get("ends_at") else None}
+
+
 class PlannedNeedViews(SetUpViews):
+    scopes = ("plan",)
     kind = "planned need"
     related = ("pool", "project")
     orders = {"day": "day", **BY_NAME}
 
 
+class QuotaViews(SetUpViews):
+    kind = "quota"
+    related = ("project", "realm", "region", "pool")
+    orders = BY_AGE
+
+    def search(self, rows: QuerySet, text: str) -> QuerySet:
+        return rows.filter(Q(project__name__contains=text.lower()) | Q(about__icontains=text))
+
+    def add(self, change: Change, values: dict[str, Any]) -> Any:
+        return add_quota(change, values)
+
+    def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
+        return edit_quota(change, record.pk, values, version)
+
+
+class ApprovalRuleViews(SetUpViews):
+    kind = "approval rule"
+    related = ("realm", "pool", "project", "tier")
+    orders = {"place": "place", **BY_NAME}
+
+
+class SubscriptionViews(SetUpViews):
+    kind = "subscription"
+    related = ("progress",)
+
+    def add(self, change: Change, values: dict[str, Any]) -> Any:
+        return add_subscription(change, values)
+
+    def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
+        return edit_subscription(change, record.pk, values, version)
+
+    def change(self, request: Request, work: Any, status: int = 200) -> Response:
+        """What was done, with a secret that was made: told once, and not kept for repeats."""
+
+        def without_secret(answer: dict[str, Any]) -> dict[str, Any]:
+            return answer | {"result": {**answer["result"], "told_secret": None}}
+
+        def told(record: Any) -> Any:
+            if request.preview:
+                record.told_secret = None  # another one is made when it is done
+            return self.get_serializer(record).data
+
+        return run_change(request, work, told, status, kept=without_secret)
+
+    @call("Pause a subscription", request=PauseSerializer, responses=answer_of(SubscriptionSerializer))
+    @action(detail=True, methods=["post"])
+    def pause(self, request: Request, ref: str) -> Response:
+        """Send nothing for now; what is changed meanwhile is sent once it goes on."""
+        record, version = self.one(ref), read_version(request)
+        reason = read_body(request, PauseSerializer)["reason"]
+        return self.change(request, lambda change: pause_subscription(change, record.pk, reason, version))
+
+    @call("Resume a subscription", request=ResumeSerializer, responses=answer_of(SubscriptionSerializer))
+    @action(detail=True, methods=["post"])
+    def resume(self, request: Request, ref: str) -> Response:
+        """Go on sending, from where it stood or from behind a number."""
+        record, version = self.one(ref), read_version(request)
+        after = read_body(request, ResumeSerializer).get("after")
+        return self.change(request, lambda change: resume_subscription(change, record.pk, after, version))
+
+
 class PersonViews(SetUpViews):
     kind = "person"
+    scopes = NONE
+    related = ("second_factor", "service_of")
     many = {"project": "projects"}
 
     def add(self, change: Change, values: dict[str, Any]) -> Any:
@@ -266,6 +356,13 @@ class PersonViews(SetUpViews):
         """Forget the failed sign-ins with a person's name, so that the next is looked at."""
         person, version = self.one(ref), read_version(request)
         return self.change(request, lambda change: lift_lock(change, person.pk, version))
+
+    @call("Turn off the second factor of a person", request=None, responses=answer_of(PersonSerializer))
+    @action(detail=True, methods=["post"], url_path="second-factor-off")
+    def second_factor_off(self, request: Request, ref: str) -> Response:
+        """For somebody who has lost it."""
+        person, version = self.one(ref), read_version(request)
+        return self.change(request, lambda change: forget_second_factor(change, person.pk, version))
 
     @call("Revoke all tokens of a person", request=None, responses=answer_of(PersonSerializer))
     @action(detail=True, methods=["post"], url_path="revoke-tokens")
@@ -297,6 +394,7 @@ def describe(views: type[SetUpViews]) -> None:
         options: dict[str, Any] = {}
         if name in ("create", "partial_update", "destroy"):
             options["responses"] = {201 if name == "create" else 200: answer}
+            options["asking"] = name == "create" and getattr(views, "may_wait", False)
         if name == "list":
             options["query"] = list_query(f"{noun}s".capitalize(), views.orders, **_filters(noun))
         setattr(views, name, call(summary, **options)(_own(views, name)))
@@ -333,6 +431,9 @@ for _views in (
     KeepOutViews,
     ReservationViews,
     PlannedNeedViews,
+    QuotaViews,
+    ApprovalRuleViews,
+    SubscriptionViews,
     PersonViews,
 ):
     describe(_views)

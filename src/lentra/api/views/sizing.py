@@ -269,6 +269,8 @@ class ClusterSizeView(_WorkingOut):
 
 
 class ClusterView(APIView):
+    scopes = ("plan",)
+
     @call(
         "Set up a cluster's address space in one go",
         request=ClusterSerializer,

@@ -10,12 +10,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet
 
-from lentra.api.calls import asked, call
+from lentra.api.calls import asked, call, said_with
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.fields import OfPages
 from lentra.api.pages import page_of, paged
 from lentra.api.plain import PlainReader
-from lentra.api.reading import find_at_address
+from lentra.api.reading import find_at_address, read_body
 from lentra.api.serializers.inside import (
     AddressesMadeSerializer,
     AddressMapSerializer,
@@ -43,14 +43,15 @@ from lentra.registry.operations.subnets.attach_address import attach_address, de
 from lentra.registry.operations.subnets.bring_back import bring_back
 from lentra.registry.operations.subnets.edit_subnet import edit_subnet
 from lentra.registry.operations.subnets.give_back import give_back_subnet
-from lentra.registry.operations.subnets.grow import grow_subnet, set_room, shrink_subnet
-from lentra.registry.operations.subnets.hand_out import HandedOut, hand_out
+from lentra.registry.operations.subnets.grow import set_room, shrink_subnet
+from lentra.registry.operations.subnets.hand_out import HandedOut
 from lentra.registry.operations.subnets.hand_over import hand_over
 from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
-from lentra.registry.operations.subnets.replace_subnet import confirm_held, replace_subnet
+from lentra.registry.operations.subnets.replace_subnet import confirm_held
+from lentra.registry.operations.waiting.ask import ask
+from lentra.registry.operations.waiting.performing import Asking
 from lentra.registry.reports.address_map import address_map
 from lentra.registry.reports.listing import ORDERS, RELATED, subnets_matching
-from lentra.registry.requests.request import SubnetRequest
 from lentra.registry.space.evidence import whereabouts
 
 _WITH_SHEET = (*RELATED, "pool__sheet")
@@ -69,6 +70,7 @@ def _handed_out(handed: HandedOut) -> dict[str, Any]:
 
 
 class SubnetViews(GenericViewSet):
+    scopes = ("ask",)
     serializer_class = SubnetSerializer
     queryset = Subnet.objects.none()
     lookup_field = "ref"
@@ -89,15 +91,17 @@ class SubnetViews(GenericViewSet):
     @call(
         "Ask for subnets, and be handed them",
         own_proposal=True,
+        asking=True,
         request=RequestSerializer,
         responses={201: answer_of(HandedOutSerializer)},
     )
     def create(self, request: Request) -> Response:
-        wanted = SubnetRequest(**{"pool": None, **_READ_REQUEST.read(request.data)})
+        values = _READ_REQUEST.read(request.data)
+        wanted = Asking("subnets", values, proposal=values.pop("proposal", None), **said_with(request))
 
         return run_change(
             request,
-            lambda change: hand_out(change, wanted),
+            lambda change: ask(change, wanted),
             _handed_out,
             201,
             token=lambda handed: handed.token,
@@ -121,7 +125,12 @@ class SubnetViews(GenericViewSet):
 
         return run_change(request, work, _shown)
 
-    @call("Give a subnet back", request=ReleaseSerializer, responses=answer_of(SubnetSerializer))
+    @call(
+        "Give a subnet back",
+        scopes=("give-back",),
+        request=ReleaseSerializer,
+        responses=answer_of(SubnetSerializer),
+    )
     @action(detail=True, methods=["post"])
     def release(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref)
@@ -135,12 +144,22 @@ class SubnetViews(GenericViewSet):
             _shown,
         )
 
-    @call("Grow a subnet", request=GrowSerializer, responses=answer_of(SubnetSerializer))
+    @call("Grow a subnet", asking=True, request=GrowSerializer, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def grow(self, request: Request, ref: str) -> Response:
-        return self._change(request, ref, GrowSerializer, grow_subnet)
+        subnet = find_at_address(Subnet, ref)
+        values = read_body(request, GrowSerializer)
+        wanted = Asking("growth", dict(values), subnet.pk, read_version(request), **said_with(request))
 
-    @call("Shrink a subnet", request=ShrinkSerializer, responses=answer_of(SubnetSerializer))
+        def work(change: Any) -> Subnet:
+            ask(change, wanted)
+            return find(Subnet, subnet.pk, related=_WITH_SHEET)
+
+        return run_change(request, work, _shown)
+
+    @call(
+        "Shrink a subnet", scopes=("give-back",), request=ShrinkSerializer, responses=answer_of(SubnetSerializer)
+    )
     @action(detail=True, methods=["post"])
     def shrink(self, request: Request, ref: str) -> Response:
         return self._change(request, ref, ShrinkSerializer, shrink_subnet)
@@ -180,7 +199,7 @@ class SubnetViews(GenericViewSet):
     def attach(self, request: Request, ref: str) -> Response:
         return self._change(request, ref, AttachSerializer, attach_address)
 
-    @call("Detach a public address", request=None, responses=answer_of(SubnetSerializer))
+    @call("Detach a public address", scopes=("give-back",), request=None, responses=answer_of(SubnetSerializer))
     @action(detail=True, methods=["post"])
     def detach(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref)
@@ -190,6 +209,7 @@ class SubnetViews(GenericViewSet):
     @call(
         "Replace a subnet by a new one, and let it retire",
         own_proposal=True,
+        asking=True,
         request=ReplaceSerializer,
         responses={201: answer_of(HandedOutSerializer)},
     )
@@ -198,10 +218,12 @@ class SubnetViews(GenericViewSet):
         subnet = find_at_address(Subnet, ref)
         serializer = ReplaceSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        values, version = dict(serializer.validated_data), read_version(request)
+        values = dict(serializer.validated_data)
+        proposal = values.pop("proposal", None)
+        wanted = Asking("replacement", values, subnet.pk, read_version(request), proposal, **said_with(request))
         return run_change(
             request,
-            lambda change: replace_subnet(change, subnet.pk, values, version),
+            lambda change: ask(change, wanted),
             _handed_out,
             201,
             token=lambda handed: handed.token,

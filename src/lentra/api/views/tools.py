@@ -10,6 +10,7 @@ from rest_framework import serializers
 from rest_framework.generics import GenericAPIView, ListAPIView
 from rest_framework.request import Request
 from rest_framework.response import Response
+from rest_framework.utils.urls import replace_query_param
 from rest_framework.views import APIView
 
 from lentra.addressing.prefix import Prefix
@@ -47,12 +48,14 @@ from lentra.api.serializers.space import (
     WhereaboutsSerializer,
 )
 from lentra.api.views.sizing import size_facts
+from lentra.api.waiting import wait_for
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.by_text import entries_named
 from lentra.registry.mending import mend_registry
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.operations.ledger.undo import undo
 from lentra.registry.reports.candidates import candidates
+from lentra.registry.reports.feed import read_feed
 from lentra.registry.reports.search import search
 from lentra.registry.reports.usage import usage_facts, usage_of_pools, usage_together
 from lentra.registry.reports.verify import verify
@@ -246,14 +249,27 @@ class UsageTogetherView(APIView):
 
 
 class LedgerView(ListAPIView):
-    """The ledger, newest first."""
+    """The ledger, newest first; or what was committed after a number, at once or as soon as there is something."""
 
     serializer_class = LedgerSerializer
     orders = {"newest": "-number", "oldest": "number"}
 
     @call("The ledger", query=LedgerQuery)
     def get(self, request: Request) -> Response:
-        return self.list(request)
+        return self.feed(request) if "after" in asked(request) else self.list(request)
+
+    def feed(self, request: Request) -> Response:
+        """Entries in the order of their commits; `next` is where to go on, always."""
+        values = asked(request)
+        part = wait_for(
+            lambda: read_feed(self.get_queryset(), values["after"], values["limit"]),
+            lambda part: bool(part.entries or part.after != values["after"]),
+            values.get("wait", 0),
+            getattr(request._request, "turns", None),
+        )
+        following = replace_query_param(request.build_absolute_uri(), "after", part.after)
+        told = self.get_serializer(part.entries, many=True).data
+        return Response({"next": following, "previous": None, "results": told})
 
     def get_queryset(self) -> Any:
         values = asked(self.request)
@@ -276,6 +292,8 @@ class UndoneSerializer(serializers.Serializer):
 
 
 class UndoView(APIView):
+    scopes = ("ask", "give-back", "plan", "set-up")  # whatever it takes back
+
     @call(
         "Take a change back by the number of one of its ledger entries, while nobody has built on it",
         request=None,
@@ -312,5 +330,12 @@ class MendView(APIView):
         preview = request.preview
         mended = mend_registry(request.user, why=request.why, preview=preview)
         return Response(
-            {"preview": preview, "result": {"mended": mended}, "notes": [], "changes": [], "proposal": None}
+            {
+                "preview": preview,
+                "result": {"mended": mended},
+                "notes": [],
+                "changes": [],
+                "proposal": None,
+                "waits": None,
+            }
         )

@@ -6,19 +6,20 @@ not hold.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from django.db import transaction
 from django.db.models import ExpressionWrapper, F, Q
 from django.db.models.functions import Least
 
 from lentra.addressing.headroom import THRESHOLDS
-from lentra.registry.models import Alert, Delivery, KeepOut, Outlook, Space, Verified
+from lentra.registry.models import Alert, KeepOut, Outlook, Space, Verified
 from lentra.registry.models.fields import CountField
+from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import Clock
+from lentra.registry.transactions.run import run_transaction
 
 WITHIN_DAYS = 30
 
@@ -79,12 +80,11 @@ class _Crossed:
         return Alert(kind="threshold", realm_id=space.realm_id, pool_id=space.pool_id, **more)
 
 
-def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS, deliver: bool = False) -> dict[str, int]:
-    """Open an alert for every new crossing, and resolve those that are over.
+def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS) -> dict[str, int]:
+    """Open an alert for every new crossing, and resolve those that are over; each is entered in the ledger, unless muted.
 
     Args:
         within_days: a threshold that is likely reached in so many days is told beforehand.
-        deliver: also note each event for sending.
 
     Returns:
         how many were ``opened`` and ``resolved``.
@@ -99,35 +99,47 @@ def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS, deliver: bool = F
     reviews = [_Due(row) for row in KeepOut.objects.filter(review_on__lte=now.date())]
     found: list[_Crossed | _Broken | _Due] = [*highest.values(), *broken, *reviews]
     there = {one.key: one for one in found}
-    with transaction.atomic():
-        open_now = {alert.living: alert for alert in Alert.objects.select_for_update().exclude(living=None)}
-        opened = []
-        for key, one in there.items():
-            if key not in open_now:
-                alert = one.alert()
-                alert.opened_at, alert.living = now, key
-                alert.save()
-                opened.append(alert)
-        heard = [
-            alert for alert in open_now.values() if alert.muted_until is not None and alert.muted_until <= now
-        ]
-        for alert in heard:
-            alert.muted_until = None
-        Alert.objects.bulk_update(heard, ["muted_until"])
-        muted = {alert.pk for alert in open_now.values() if alert.is_muted(now)}
-        over = [alert for key, alert in open_now.items() if key not in there]
-        for alert in over:
-            alert.living, alert.resolved_at = None, now
-        Alert.objects.bulk_update(over, ["living", "resolved_at"])
-        if deliver:
-            again = [alert for alert in heard if alert.living is not None]  # was muted, and is still open
-            told = [alert for alert in over if alert.pk not in muted]
-            events = [
-                *((alert, "opened") for alert in (*opened, *again)),
-                *((alert, "resolved") for alert in told),
-            ]
-            _note_deliveries(events, clock)
+    if not there and not Alert.objects.exclude(living=None).exists():
+        return {"opened": 0, "resolved": 0}
+    outcome = run_transaction(
+        lambda change: _compared(change, there), clock=clock, render=lambda counts, change: counts
+    )
+    counts: dict[str, int] = outcome.answer
+    return counts
+
+
+def _compared(change: Change, there: Mapping[str, _Crossed | _Broken | _Due]) -> dict[str, int]:
+    """Open what is there and was not, resolve what was and is there no more, tell again what was muted for a time."""
+    now = change.now
+    open_now = {alert.living: alert for alert in Alert.objects.select_for_update().exclude(living=None)}
+    opened = []
+    for key, one in there.items():
+        if key not in open_now:
+            alert = one.alert()
+            alert.opened_at, alert.living = now, key
+            alert.save()
+            opened.append(alert)
+    heard = [alert for alert in open_now.values() if alert.muted_until is not None and alert.muted_until <= now]
+    for alert in heard:
+        alert.muted_until = None
+    Alert.objects.bulk_update(heard, ["muted_until"])
+    muted = {alert.pk for alert in open_now.values() if alert.is_muted(now)}
+    over = [alert for key, alert in open_now.items() if key not in there]
+    for alert in over:
+        alert.living, alert.resolved_at = None, now
+    Alert.objects.bulk_update(over, ["living", "resolved_at"])
+    again = [alert for alert in heard if alert.living is not None]  # was muted, and is still open
+    _tell(change, "open", [*opened, *again])
+    _tell(change, "resolve", [alert for alert in over if alert.pk not in muted])
     return {"opened": len(opened), "resolved": len(over)}
+
+
+def _tell(change: Change, verb: str, alerts: Sequence[Alert]) -> None:
+    """Enter alerts in the ledger: whoever has asked to be told of them is sent that."""
+    known = Alert.objects.select_related("realm", "pool").in_bulk([alert.pk for alert in alerts])
+    for alert in alerts:
+        facts = alert_facts(known[alert.pk])
+        change.told(verb, "alert", alert.text[:200], facts, realm=alert.realm_id)
 
 
 def alert_facts(alert: Alert) -> dict[str, Any]:
@@ -176,16 +188,3 @@ def _near(clock: Clock, within_days: int) -> Iterator[_Crossed]:
             if day and day <= last and not usage.reaches(percent):
                 text = f"{pool.name}, IPv{space.family}: {threshold} ({percent} %) is likely on {day:%Y-%m-%d}"
                 yield _Crossed(space, threshold, "near", text)
-
-
-def _note_deliveries(events: Sequence[tuple[Alert, str]], clock: Clock) -> None:
-    """Put events down for sending, in the transaction that they happen in."""
-    known = Alert.objects.select_related("realm", "pool").in_bulk([alert.pk for alert, _ in events])
-    rows = []
-    for alert, event in ((known[alert.pk], event) for alert, event in events):
-        rows.append(
-            Delivery(
-                alert=alert, event=event, body={"event": event, "alert": alert_facts(alert)}, due_at=clock.now()
-            )
-        )
-    Delivery.objects.bulk_create(rows)

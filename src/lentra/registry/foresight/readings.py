@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from datetime import date, datetime, timedelta
 
+from django.db import transaction
 from django.db.models import Max, QuerySet, Sum
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
-from lentra.registry.models import Reading, Space, SubnetSum
+from lentra.registry.models import Quota, Reading, Space, SubnetSum
+from lentra.registry.models.subnets import ANY_FAMILY
 from lentra.registry.reports.usage import sum_of
+from lentra.registry.rules.quotas import used_of
 from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.sql import copy_rows, insert
 
@@ -21,7 +24,7 @@ _COLUMNS = ("taken_at", "revision", "used", "total", "states", "free_counts")
 
 
 def take_readings(clock: Clock) -> int:
-    """Take today's readings of all pools, projects, zones and realms, anew if today has some; returns how many.
+    """Take today's readings of all pools, projects, zones, realms and quotas, anew if today has some; returns how many.
 
     Those of pools that have not changed since the last ones are copied, in one statement; where none has, all are.
     """
@@ -33,13 +36,20 @@ def take_readings(clock: Clock) -> int:
     changed = [space for space in spaces if known.get((space.pool_id, space.family)) != space.revision]
     if not changed and len(known) == len(spaces):
         return _copy(Reading.objects.filter(day=last), now) if last < day else 0
-    if last and last < day:
-        gone = {pool for pool, _ in known} - {space.pool_id for space in spaces}
-        _copy(Reading.objects.filter(day=last, kind="pool").exclude(subject__in=gone), now)
-    readings = [*_of_pools(changed), *_of_owners("project"), *_of_owners("zone"), *_of_realms(spaces)]
+    readings = [
+        *_of_pools(changed),
+        *_of_owners("project"),
+        *_of_owners("zone"),
+        *_of_realms(spaces),
+        *_of_quotas(now),
+    ]
     for reading in readings:
         reading.day, reading.taken_at = day, now
-    insert(readings, update=_COLUMNS)
+    with transaction.atomic():  # never half a day's
+        if last and last < day:
+            gone = {pool for pool, _ in known} - {space.pool_id for space in spaces}
+            _copy(Reading.objects.filter(day=last, kind="pool").exclude(subject__in=gone), now)
+        insert(readings, update=_COLUMNS)
     return len(readings)
 
 
@@ -131,3 +141,10 @@ def _of_owners(kind: str) -> Iterator[Reading]:
             used=sum(states.values()),
             states={word: str(amount) for word, amount in states.items()},
         )
+
+
+def _of_quotas(now: datetime) -> Iterator[Reading]:
+    """What is used of each quota."""
+    for quota in Quota.objects.order_by("pk"):
+        states = {row["what"]: str(row["used"]) for row in used_of(quota, now).told()}
+        yield Reading(kind="quota", subject=quota.pk, family=ANY_FAMILY, states=states)

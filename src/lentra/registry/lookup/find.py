@@ -11,20 +11,24 @@ from lentra.registry.errors import Invalid, UnknownName
 from lentra.registry.lookup.any_of import begins
 from lentra.registry.models import (
     Address,
+    ApprovalRule,
     KeepOut,
     Person,
     Plan,
     PlannedNeed,
     Pool,
     Project,
+    Quota,
     Realm,
     Region,
     Reservation,
     Sheet,
     Subnet,
+    Subscription,
     TagMember,
     TagRange,
     Tier,
+    WaitingRequest,
     Zone,
 )
 
@@ -34,7 +38,8 @@ BY_KIND: dict[str, type[Model]] = {
     model.KIND: model
     for model in (
         *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
-        *(Reservation, Plan, Address, PlannedNeed, TagRange, TagMember),
+        *(Reservation, Plan, Address, PlannedNeed, TagRange, TagMember, Subscription),
+        *(Quota, ApprovalRule, WaitingRequest),
     )
 }
 _SHOWN = 5

@@ -9,10 +9,26 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable
 from typing import Any
 
-from lentra.registry.models import Person, Pool, Project, Realm, Region, SetUp, Sheet, Tier, Token, Zone
+from lentra.registry.models import (
+    ApprovalRule,
+    Person,
+    Pool,
+    Project,
+    Quota,
+    Realm,
+    Region,
+    SetUp,
+    Sheet,
+    Tier,
+    Token,
+    Zone,
+)
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.failures import Clash
 
-_KINDS = frozenset(kind.KIND for kind in (Realm, Sheet, Region, Zone, Tier, Project, Pool, Person, Token))
+_KINDS = frozenset(
+    kind.KIND for kind in (Realm, Sheet, Region, Zone, Tier, Project, Pool, Person, Token, Quota, ApprovalRule)
+)
 _MOST = 5000  # things kept by one process
 
 
@@ -32,6 +48,9 @@ def known(change: Change, key: Hashable, read: Callable[[], tuple[Any, int]]) ->
 
     Args:
         read: reads it with the revision of the set-up.
+
+    Raises:
+        Clash: the change goes by something else of an older revision already.
     """
     global _kept
     kept = _kept
@@ -43,6 +62,8 @@ def known(change: Change, key: Hashable, read: Callable[[], tuple[Any, int]]) ->
         _kept = kept = Kept(revision)
     kept.things[key] = thing
     if not change.attempt:  # else something was in the way: now by what is there, whatever comes in between
+        if change.goes_by not in (None, revision):
+            raise Clash("the set-up has changed")
         change.goes_by = revision
     return thing
 

@@ -7,12 +7,13 @@ from functools import cache
 from typing import Any
 
 from django.db.models import BooleanField, CharField, Exists, F, IntegerField, OuterRef, QuerySet, Value
+from django.db.models.functions import Cast
 
 from lentra.registry.errors import Invalid, ZoneNotInRegion
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.kept import known
 from lentra.registry.lookup.pools import pool_of, pool_query
-from lentra.registry.models import Membership, Person, Pool, Project, Region, Subnet, Tier, Zone
+from lentra.registry.models import Membership, Person, Pool, Project, Quota, Region, Subnet, Tier, Zone
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.revision import revision_in, revision_of_set_up
 from lentra.registry.transactions.sql import Prepared, Slot, read_together
@@ -22,7 +23,8 @@ from lentra.registry.transactions.sql import Prepared, Slot, read_together
 class Target:
     """Project, tier, place and pool of a request.
 
-    `member`: whether the actor belongs to the project. `pool`: None if the request names none.
+    `member`: whether the actor belongs to the project. `pool`: None if the request names none. `limited`: whether the
+    project has a quota of anything.
     """
 
     project: Project
@@ -31,6 +33,7 @@ class Target:
     region: Region
     member: bool
     pool: Pool | None
+    limited: bool = True
 
 
 def resolve_target(change: Change, project: Any, tier: Any, zone: Any, region: Any, pool: Any = None) -> Target:
@@ -60,7 +63,7 @@ def resolve_target(change: Change, project: Any, tier: Any, zone: Any, region: A
 def _read(actor: Person | None, project: Any, tier: Any, zone: Any, region: Any, pool: Any) -> tuple[Target, int]:
     """Find it in the database; told with the revision of the set-up."""
     rows, found_pool, revision = _by_name(actor, project, tier, zone, region, pool)
-    got_project, member = rows.get("project", (None, None))
+    got_project, member, limited = rows.get("project", (None, None, None))
     got_zone, got_region = rows.get("zone", (None, None))[0], rows.get("region", (None, None))[0]
     found_project = got_project or find(Project, project, "project")
     if member is None:
@@ -81,7 +84,10 @@ def _read(actor: Person | None, project: Any, tier: Any, zone: Any, region: Any,
         assert found_zone is not None
         found_region = found_zone.region
     found_tier = rows.get("tier", (None, None))[0] or find(Tier, tier, "tier")
-    return Target(found_project, found_tier, found_zone, found_region, bool(member), found_pool), revision
+    if limited is None:
+        limited = Quota.objects.filter(project=found_project).exists()
+    found = Target(found_project, found_tier, found_zone, found_region, bool(member), found_pool, bool(limited))
+    return found, revision
 
 
 def target_of(subnet: Subnet) -> Target:
@@ -92,7 +98,8 @@ def target_of(subnet: Subnet) -> Target:
 def _by_name(
     actor: Person | None, project: Any, tier: Any, zone: Any, region: Any, pool: Any
 ) -> tuple[dict[str, tuple], Pool | None, int]:
-    """Whatever of the four is given by name and exists: kind -> (record, actor is a member); the pool; the revision."""
+    """Whatever of the four is given by name and exists: kind -> (record, actor is a member, it has a quota); the pool; the
+    revision."""
     given = {"project": project, "tier": tier, "zone": zone, "region": region}
     names = {kind: name for kind, name in given.items() if isinstance(name, str)}
     queries = [revision_of_set_up()]
@@ -108,6 +115,8 @@ def _by_name(
         record: Any
         if what == "project":
             record = Project(id=pk, name=name, environment=word)
+            found[what] = (record, bool(member), bool(over))
+            continue
         elif what == "tier":
             record = Tier(id=pk, name=name, exposure=word)
         elif what == "zone":
@@ -115,7 +124,7 @@ def _by_name(
             record = Zone(id=pk, name=name, physical=word, region=within)
         else:
             record = Region(id=pk, name=name, zones_per_project=limit)
-        found[what] = (record, bool(member) if what == "project" else None)
+        found[what] = (record, None)
     return found, found_pool, revision_in(results[0])
 
 
@@ -124,6 +133,7 @@ def _names(kinds: tuple[str, ...]) -> Prepared:
     """One statement that looks up a name of each kind."""
     number, text, flag = IntegerField(), CharField(), BooleanField()
     belongs = Membership.objects.filter(person=Slot("person"), project=OuterRef("pk"))
+    has_quota = Cast(Exists(Quota.objects.filter(project=OuterRef("pk"))), number)
     models = {"project": Project, "tier": Tier, "zone": Zone, "region": Region}
     words: dict[str, Any] = {
         "project": F("environment"),
@@ -141,7 +151,7 @@ def _names(kinds: tuple[str, ...]) -> Prepared:
             what=Value(kind, text),
             word=words[kind],
             member=Exists(belongs) if kind == "project" else Value(False, flag),
-            over=F("region_id") if in_zone else Value(0, number),
+            over=F("region_id") if in_zone else has_quota if kind == "project" else Value(0, number),
             over_name=F("region__name") if in_zone else Value("", text),
             limit=F(limits[kind]) if kind in limits else Value(None, number),
         ).values_list("what", "pk", "name", "word", "member", "over", "over_name", "limit")

@@ -9,15 +9,43 @@ from lentra.registry.models.foresight import (
     ALERT_KINDS,
     ALERT_STAGES,
     Alert,
-    Delivery,
     Outlook,
     PlannedNeed,
     Verified,
 )
-from lentra.registry.models.people import ROLES, Membership, Person, SignInCount, Token
+from lentra.registry.models.intakes import (
+    INTAKE_STAGES,
+    INTAKE_STATES,
+    OUTCOMES,
+    Intake,
+    IntakePart,
+    IntakeRow,
+    IntakeWork,
+)
+from lentra.registry.models.letters import Letter, LettersRead
+from lentra.registry.models.people import (
+    MAILED,
+    ROLES,
+    SCOPES,
+    Membership,
+    OpenSession,
+    Person,
+    SecondFactor,
+    SignInCount,
+    Token,
+)
 from lentra.registry.models.plans import PLAN_STATES, Plan
+from lentra.registry.models.quotas import Quota
 from lentra.registry.models.readings import Reading
-from lentra.registry.models.records import Lease, LedgerEntry, Number, Operation, Record
+from lentra.registry.models.records import Lease, LedgerEntry, Number, Operation, Ordered, Record
+from lentra.registry.models.requests import (
+    ASKED,
+    CONDITIONS,
+    DECISIONS,
+    REQUEST_STATES,
+    ApprovalRule,
+    WaitingRequest,
+)
 from lentra.registry.models.reserved import RESERVATION_KINDS, Reservation
 from lentra.registry.models.setup import (
     ENVIRONMENTS,
@@ -55,37 +83,56 @@ from lentra.registry.models.subnets import (
     SubnetWords,
     place_key,
 )
+from lentra.registry.models.subscriptions import Progress, Subscription
 from lentra.registry.models.tags import MEMBER_KINDS, TagMember, TagRange
+from lentra.registry.models.tenures import Tenure
 
 __all__ = [
     "ADDRESS_KINDS",
     "ALERT_KINDS",
     "ALERT_STAGES",
+    "ASKED",
     "CERTAINTIES",
+    "CONDITIONS",
+    "DECISIONS",
     "ENVIRONMENTS",
     "EXPOSURES",
     "GIVES",
+    "INTAKE_STAGES",
+    "INTAKE_STATES",
     "IPV6_HOSTS",
     "KEEP_OUT_KINDS",
+    "MAILED",
     "MEMBER_KINDS",
     "NUMBERINGS",
     "ORIGINS",
+    "OUTCOMES",
     "PLAN_STATES",
+    "REQUEST_STATES",
     "RESERVATION_KINDS",
     "ROLES",
+    "SCOPES",
     "SITES",
     "SUBNET_STATES",
     "TRANSLATIONS",
     "Address",
     "Alert",
-    "Delivery",
+    "ApprovalRule",
     "ExtentRow",
+    "Intake",
+    "IntakePart",
+    "IntakeRow",
+    "IntakeWork",
     "KeepOut",
     "Lease",
     "LedgerEntry",
+    "Letter",
+    "LettersRead",
     "Membership",
     "Number",
+    "OpenSession",
     "Operation",
+    "Ordered",
     "Outline",
     "Outlook",
     "Person",
@@ -93,12 +140,15 @@ __all__ = [
     "PlannedNeed",
     "Pool",
     "PoolRange",
+    "Progress",
     "Project",
+    "Quota",
     "Reading",
     "Realm",
     "Record",
     "Region",
     "Reservation",
+    "SecondFactor",
     "SetUp",
     "Sheet",
     "SignInCount",
@@ -107,12 +157,15 @@ __all__ = [
     "SubnetLabel",
     "SubnetSum",
     "SubnetWords",
+    "Subscription",
     "TagMember",
     "TagRange",
+    "Tenure",
     "Tier",
     "Tile",
     "Token",
     "Verified",
+    "WaitingRequest",
     "Zone",
     "place_key",
 ]

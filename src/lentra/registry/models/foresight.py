@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from django.core.serializers.json import DjangoJSONEncoder
 from django.db import models
 from django.db.models import Count, F, Max, OuterRef, Subquery
 from django.db.models.functions import Coalesce
@@ -132,15 +131,3 @@ class Verified(models.Model):
     at = models.DateTimeField()
     offences = models.PositiveIntegerField(default=0)
     text = models.CharField(max_length=300, default="")
-
-
-class Delivery(models.Model):
-    """An event of an alert that is sent to a configured address until it is taken there, or given up."""
-
-    alert = models.ForeignKey(Alert, on_delete=models.CASCADE, related_name="deliveries")
-    event = models.CharField(max_length=10)
-    body = models.JSONField(encoder=DjangoJSONEncoder)
-    tries = models.PositiveSmallIntegerField(default=0)
-    due_at = models.DateTimeField(null=True, db_index=True)
-    sent_at = models.DateTimeField(null=True)
-    outcome = models.CharField(max_length=100, default="")

@@ -64,7 +64,21 @@ class OnlyAdded(models.QuerySet["LedgerEntry"]):
 
 
 class Number(models.Model):
-    """Where numbers of ledger entries, and so of records, come from. Its rows are swept away by upkeep."""
+    """Where numbers of ledger entries, and so of records, come from.
+
+    Its rows are written in the transaction that takes them, so one that can be seen is committed; once its place in the
+    order of commits is known (see `Ordered`) it is `placed`, and swept away. The highest stays, so that none comes twice.
+    """
+
+    placed = models.BooleanField(default=False, db_default=False)
+
+
+class Ordered(models.Model):
+    """A run of numbers that followed one another in the order of commits: the feed goes by `position`, then by number."""
+
+    position = models.PositiveBigIntegerField(primary_key=True)
+    first = models.PositiveBigIntegerField(unique=True)
+    last = models.PositiveBigIntegerField()
 
 
 class LedgerEntry(models.Model):

@@ -133,10 +133,7 @@ class Tier(Record):
 
 
 class Project(Record):
-    """Who subnets are for. Its name is its key: short, in lower case, part of subnet names.
-
-    `public_quota` is how many single public addresses it may hold; None for no limit.
-    """
+    """Who subnets are for. Its name is its key: short, in lower case, part of subnet names."""
 
     KIND = "project"
 
@@ -144,7 +141,6 @@ class Project(Record):
     title = models.CharField(max_length=200, default="", blank=True)
     contact = models.CharField(max_length=200, default="", blank=True)
     environment = models.CharField(max_length=16, choices=[(e, e) for e in ENVIRONMENTS], default="production")
-    public_quota = models.PositiveIntegerField(null=True, blank=True)
     home_region = models.ForeignKey(
         Region, null=True, blank=True, on_delete=models.PROTECT, related_name="projects"
     )

@@ -14,6 +14,7 @@ from lentra.registry.models.setup import Project, Realm, Region, Tier, Zone
 from lentra.registry.models.space import Pool
 
 SUBNET_STATES = ("held", "active", "retiring", "cooling")
+TAKEN = SUBNET_STATES[:3]  # somebody has it, or is about to
 BLOCK_STATES = (State.HELD, State.HANDED_OUT, State.COOLING)
 TRANSLATIONS = ("one-to-one", "many-to-one")  # how a public address stands for what it is attached to
 ANY_FAMILY = 0  # of a sum that counts subnets, whatever blocks they have
@@ -191,10 +192,13 @@ class SubnetLabel(models.Model):
 
 
 class SubnetWords(models.Model):
-    """Purpose and notes of a subnet that has any, for whoever looks for words in them: `text` has a full-text index."""
+    """Purpose and notes of a subnet that has any, for whoever looks for words in them.
+
+    `text` has a full-text index; its collation is one to which capitals are no matter.
+    """
 
     subnet = models.PositiveBigIntegerField(primary_key=True)
-    text = models.TextField()
+    text = models.TextField(db_collation="utf8mb4_uca1400_as_ci")
 
 
 def place_key(prefix: Prefix) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 import json
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
@@ -18,7 +18,7 @@ from yaml.constructor import SafeConstructor
 from yaml.events import CollectionEndEvent, CollectionStartEvent, ScalarEvent
 
 from lentra.addressing.texts import misleading
-from lentra.registry.errors import BadPlan
+from lentra.registry.errors import BadPlan, Invalid
 
 MOST_TEXT = 300_000  # characters
 _MOST_DEEP, _MOST_PARTS, _LONGEST_KEY = 12, 100_000, 100
@@ -97,29 +97,43 @@ def read_plan(text: str) -> PlanText:
         BadPlan: it is no YAML or JSON, has a key twice or one that is not known, or a value that the format does
             not allow; all faults are listed, each with line and path.
     """
-    if len(text) > MOST_TEXT:
-        raise BadPlan(f"the plan has {len(text):,} characters: {MOST_TEXT:,} at most", field="text")
-    lines: dict[str, int] = {}
-    try:
-        _refuse_strange(text)
-        node = yaml.compose(text, Loader=_Loader)
-        if node is None:
-            raise BadPlan("the plan is empty", field="text", suggestions=["format: lentra-plan-1"])
-        _note_lines(node, "", lines)
-        document = SafeConstructor().construct_document(node)
-    except yaml.MarkedYAMLError as fault:
-        mark = fault.problem_mark or fault.context_mark
-        line = mark.line + 1 if mark else 1
-        raise BadPlan(f"line {line}: {fault.problem or 'this is not YAML or JSON'}", field=f"line {line}")
-    except (yaml.YAMLError, ValueError, RecursionError) as fault:
-        if isinstance(fault, BadPlan):
-            raise
-        raise BadPlan("this is not YAML or JSON", field="text")
+    document, lines = parsed(text, "plan", MOST_TEXT, _MOST_PARTS, BadPlan)
     return read_document(document, lines)
 
 
-def _refuse_strange(text: str) -> None:
-    """Refuse what no plan needs and what can make a short text endless: anchors, aliases, tags, depth, huge numbers."""
+def parsed(
+    text: str, what: str, most_text: int, most_parts: int, bad: type[Invalid]
+) -> tuple[Any, dict[str, int]]:
+    """A text, YAML or JSON, as plain values, with the line of each path in it.
+
+    Args:
+        what: it is, in a word; `bad`: the refusal of one that cannot be read.
+
+    Raises:
+        Invalid: of the kind `bad`; says the line.
+    """
+    if len(text) > most_text:
+        raise bad(f"the {what} has {len(text):,} characters: {most_text:,} at most", field="text")
+    lines: dict[str, int] = {}
+    try:
+        _refuse_strange(text, most_parts, bad)
+        node = yaml.compose(text, Loader=_Loader)
+        if node is None:
+            raise bad(f"the {what} is empty", field="text", suggestions=[f"format: lentra-{what}-1"])
+        _note_lines(node, "", lines)
+        return SafeConstructor().construct_document(node), lines
+    except yaml.MarkedYAMLError as fault:
+        mark = fault.problem_mark or fault.context_mark
+        line = mark.line + 1 if mark else 1
+        raise bad(f"line {line}: {fault.problem or 'this is not YAML or JSON'}", field=f"line {line}")
+    except (yaml.YAMLError, ValueError, RecursionError) as fault:
+        if isinstance(fault, Invalid):
+            raise
+        raise bad("this is not YAML or JSON", field="text")
+
+
+def _refuse_strange(text: str, most_parts: int, bad: type[Invalid]) -> None:
+    """Refuse what no file needs and what can make a short text endless: anchors, aliases, tags, depth, huge numbers."""
     depth = 0
     for count, event in enumerate(yaml.parse(text, Loader=_Loader)):
         line = event.start_mark.line + 1 if event.start_mark else 1
@@ -131,12 +145,21 @@ def _refuse_strange(text: str) -> None:
             fault = f"the tag {tag[:40]} is not read: leave it out"
         elif depth > _MOST_DEEP:
             fault = f"more than {_MOST_DEEP} levels inside each other"
-        elif count > _MOST_PARTS:
-            fault = f"more than {_MOST_PARTS:,} parts"
+        elif count > most_parts:
+            fault = f"more than {most_parts:,} parts"
         elif isinstance(event, ScalarEvent) and event.implicit[0] and _NUMBER_LIKE.fullmatch(event.value):
             fault = "a number of more than 20 digits"
         if fault:
-            raise BadPlan(f"line {line}: {fault}", field=f"line {line}")
+            raise bad(f"line {line}: {fault}", field=f"line {line}")
+
+
+def read_given(values: Mapping[str, Any]) -> PlanText:
+    """A plan that is given as ``text`` or as ``document``.
+
+    Raises:
+        BadPlan: it cannot be read.
+    """
+    return read_plan(values["text"]) if "text" in values else read_document(values["document"])
 
 
 def read_document(document: Any, lines: dict[str, int] | None = None) -> PlanText:

@@ -8,19 +8,22 @@ from typing import Any, overload
 
 from django.db.models import Count, Q, QuerySet, Sum
 
+from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
 from lentra.registry.models import (
+    ExtentRow,
     Plan,
     PlannedNeed,
     Pool,
     Project,
+    Quota,
     Realm,
     Reservation,
     Subnet,
     SubnetSum,
 )
 from lentra.registry.models.subnets import ANY_FAMILY, BLOCK_STATES, SUBNET_STATES
-from lentra.registry.rules.quotas import held_addresses
+from lentra.registry.rules.quotas import quotas_of
 
 
 class Holdings(Sequence[dict[str, Any]]):
@@ -72,7 +75,7 @@ def totals(project: Project, now: datetime) -> dict[str, Any]:
 
     Returns:
         ``pools``, ``reservations``, ``plans``, ``planned_needs``; ``subnets`` by state; ``blocks`` by realm, family and
-        length with their addresses; ``public``: see `public_use`.
+        length with their addresses; ``public``: see `public_use`; its ``quotas``, which the caller tells.
     """
     rows = SubnetSum.objects.filter(project=project.pk, state__in=BLOCK_STATES, extents__gt=0)
     blocks = rows.order_by("family", "length").values_list("realm", "family", "length").annotate(n=Sum("extents"))
@@ -94,6 +97,7 @@ def totals(project: Project, now: datetime) -> dict[str, Any]:
             for realm, family, length, count in sorted(blocks, key=lambda row: names[row[0]])
         ],
         "public": public_use(project, now),
+        "quotas": quotas_of(project.pk),
     }
 
 
@@ -110,7 +114,8 @@ def public_use(project: Project, now: datetime) -> dict[str, Any]:
     sums = SubnetSum.objects.filter(project=project.pk, pool__in=public, extents__gt=0)
     rows = held_addresses(project, now, list(sums.values_list("pool", flat=True).distinct()))
     counts = rows.aggregate(held=Count("*"), idle=Count("first", filter=Q(subnet__attached_to="")))
-    held, quota = counts["held"], project.public_quota
+    everywhere = Quota.objects.filter(project=project, realm=None, region=None, pool=None)
+    held, quota = counts["held"], everywhere.values_list("public_addresses", flat=True).first()
     return {
         "project": {"id": project.pk, "name": project.name},
         "quota": quota,
@@ -125,7 +130,24 @@ def with_public() -> QuerySet[Project]:
     """The projects that hold public addresses or have a quota of them, by name."""
     public = Pool.objects.filter(exposure="public").values("pk")
     holding = SubnetSum.objects.filter(pool__in=public, extents__gt=0).values("project")
-    return Project.objects.filter(Q(pk__in=holding) | Q(public_quota__isnull=False)).order_by("name")
+    return (
+        Project.objects.filter(Q(pk__in=holding) | Q(quotas__public_addresses__isnull=False))
+        .distinct()
+        .order_by("name")
+    )
+
+
+def held_addresses(project: Project, now: datetime, pools: list[int]) -> QuerySet[ExtentRow]:
+    """The single public addresses that a project holds; what has ended by now is not held.
+
+    Args:
+        pools: numbers of the public pools that it may have any in.
+    """
+    standing = Q(subnet__ends_at=None) | Q(subnet__ends_at__gt=now)
+    held = (State.HELD, State.HANDED_OUT)
+    rows = ExtentRow.objects.filter(standing, subnet__project=project, pool__in=pools, state__in=held)
+    single = Q(family=4, length=BITS[4]) | Q(family=6, length=BITS[6])
+    return rows.filter(single)
 
 
 def _reservations(project: Project) -> QuerySet[Reservation]:

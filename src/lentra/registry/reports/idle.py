@@ -30,10 +30,10 @@ from lentra.registry.models import (
     Zone,
 )
 from lentra.registry.models.subnets import ANY_FAMILY, SUBNET_STATES
+from lentra.registry.space.keeping import FAR_BELOW
 
 SOON = timedelta(days=14)
 GRACE = timedelta(days=30)  # what is younger is not idle: its addresses may yet come
-_FAR_BELOW = 4  # a block so many times as wide as it need be
 _EACH = 200
 _MOST_SPARE = (1 << 62) - 1
 _KEY_BITS = 160  # of a row's place within its kind
@@ -202,7 +202,7 @@ def _wide(subnet: Subnet, blocks: list[Any]) -> Row | None:
         size = size_by_hosts(subnet.hosts or 1, sheet, growth=subnet.growth)
     except Refusal:
         return None
-    if block is None or 1 << max(0, size.length - block.length) < _FAR_BELOW:
+    if block is None or 1 << max(0, size.length - block.length) < FAR_BELOW:
         return None
     usable = sheet.family(4).usable(block)
     needed = hosts_with_growth(subnet.hosts or 1, subnet.growth)

@@ -8,27 +8,21 @@ from itertools import groupby, islice
 from operator import itemgetter
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Exists, OuterRef, Q, QuerySet, Value
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix, aggregate_in_order, parse_prefix, prefix_text
 from lentra.registry.lookup.any_of import any_of
-from lentra.registry.models import ExtentRow, LedgerEntry, Project, Realm, Tier, Zone
-from lentra.registry.transactions.clock import start_of
+from lentra.registry.lookup.then import pools_ever
+from lentra.registry.models import ExtentRow, Project, Realm, Tenure, Tier, Zone
+from lentra.registry.models.subnets import TAKEN
+from lentra.registry.transactions.clock import database_time, start_of
 from lentra.registry.transactions.sql import stream
 
 Row = dict[str, Any]
 
 _IN_USE = (State.HANDED_OUT, State.HELD)
-_ENDED = ("give back", "end cooling", "end hold", "shrink", "rebase")
-_KEYS = {
-    "realm": "realm_id",
-    "pool": "pool_id",
-    "project": "project_id",
-    "region": "region_id",
-    "zone": "zone_id",
-    "tier": "tier_id",
-}
+_PLACE = ("family", "first", "length")
 _OWN = ("realm", "pool")  # what an extent says of itself; all else is its subnet's
 _AT_ONCE = 1000
 
@@ -45,7 +39,8 @@ def ranges_of(
     They are read one after the other: nothing else may be asked of the database in between.
 
     Args:
-        since: mark what came since that day, and list what went, so that rules can be completed.
+        since: mark what was not in use when that day began, and list what was and is no more, so that rules can be
+            completed.
         most: how many of them are going to be read, if that is known.
         of: records to filter by: realm, pool, project, region, zone, tier; several of one name mean any of them.
 
@@ -57,7 +52,8 @@ def ranges_of(
     rows = _matching(family, of)
     if most is not None and not aggregated:
         rows = rows[:most]
-    yield from _fewest(_bare(rows, since)) if aggregated else _told(rows, since)
+    rows = _with_mark(rows, since, of)
+    yield from _fewest(_bare(rows)) if aggregated else _told(rows)
     if since:
         gone = _gone(since, family, of)
         if aggregated:
@@ -78,18 +74,18 @@ def _matching(family: int | None, of: dict[str, Any]) -> QuerySet:
     return rows.order_by(*(() if alone else ("realm_id",)), "family", "first")
 
 
-def _told(rows: QuerySet, since: date | None) -> Iterator[Row]:
+def _told(rows: QuerySet) -> Iterator[Row]:
     names = [dict(model._default_manager.values_list("pk", "name")) for model in (Realm, Project, Zone, Tier)]
     realms, projects, zones, tiers = names
-    of_subnet = ("subnet__name", "subnet__project_id", "subnet__zone_id", "subnet__tier_id", "subnet__created_at")
-    for realm, family, first, length, name, project, zone, tier, made in stream(
-        rows.values_list("realm_id", "family", "first", "length", *of_subnet)
+    of_subnet = ("subnet__name", "subnet__project_id", "subnet__zone_id", "subnet__tier_id")
+    for realm, family, first, length, name, project, zone, tier, had in stream(
+        rows.values_list("realm_id", *_PLACE, *of_subnet, "had")
     ):
         yield {
             "prefix": prefix_text(family, first, length),
             "family": family,
             "realm": realms.get(realm, ""),
-            "mark": "added" if since and made.date() >= since else "",
+            "mark": "" if had else "added",
             "name": name,
             "project": projects.get(project, ""),
             "zone": zones.get(zone, ""),
@@ -97,53 +93,46 @@ def _told(rows: QuerySet, since: date | None) -> Iterator[Row]:
         }
 
 
-def _bare(rows: QuerySet, since: date | None) -> Iterator[tuple[str, Prefix, str]]:
+def _bare(rows: QuerySet) -> Iterator[tuple[str, Prefix, str]]:
     """Realm, prefix and mark of each row."""
     realms = dict(Realm.objects.values_list("pk", "name"))
-    for realm, family, first, length, made in stream(
-        rows.values_list("realm_id", "family", "first", "length", "subnet__created_at")
-    ):
-        mark = "added" if since and made.date() >= since else ""
-        yield realms.get(realm, ""), Prefix(family, first, length), mark
+    for realm, family, first, length, had in stream(rows.values_list("realm_id", *_PLACE, "had")):
+        yield realms.get(realm, ""), Prefix(family, first, length), "" if had else "added"
 
 
 def _gone(since: date, family: int | None, of: dict[str, Any]) -> list[Row]:
-    """Prefixes that matched and were given back since a day, and are in use by nothing that matches now, in order."""
-    wanted = {
-        _KEYS[name]: {record.pk for record in (of[name] if isinstance(of[name], list) else [of[name]])}
-        for name in of
-    }
+    """Prefixes that matched when a day began, and are in use by nothing that matches now, in order."""
+    rows = _had(since, of).filter(ends__gt=start_of(since), ends__lte=database_time())
+    rows = rows.filter(pool__in=pools_ever()) if "pool" not in of else rows  # in the order of an index of tenures
+    rows = rows.filter(family=family) if family else rows
+    gone = {(realm, Prefix(*place)): name for realm, name, *place in rows.values_list("realm", "name", *_PLACE)}
     names = dict(Realm.objects.values_list("pk", "name"))
-    gone: dict[tuple[int, Prefix], str] = {}
-    for part in _parts(_ended(since)):
-        made = LedgerEntry.objects.filter(pk__in={subject for _, subject, *_ in part if subject})
-        first_facts = dict(made.values_list("number", "after"))
-        for _, subject, before, after in part:
-            facts = {**(first_facts.get(subject) or {}), **(before or {})}
-            if any(facts.get(key) not in numbers for key, numbers in wanted.items()):
-                continue
-            for text in set(facts.get("blocks") or []) - set((after or {}).get("blocks") or []):
-                prefix = parse_prefix(text)
-                if family in (None, prefix.family):
-                    gone[facts["realm_id"], prefix] = facts.get("name", "")
     matching = _matching(family, of)
     found = []
     for part in _parts(sorted(gone)):
         there = matching.filter(first__in={prefix.first for _, prefix in part})
-        taken = set(there.values_list("realm_id", "family", "first", "length"))
+        taken = set(there.values_list("realm_id", *_PLACE))
         found += [(realm, p) for realm, p in part if (realm, p.family, p.first, p.length) not in taken]
     return [_row(names.get(realm, ""), prefix, "gone", gone[realm, prefix]) for realm, prefix in found]
 
 
-def _ended(since: date) -> Iterator[tuple[int, int, Any, Any]]:
-    """The ledger entries since a day by which something ended, in order of number."""
-    rows = LedgerEntry.objects.filter(kind="subnet", verb__in=_ENDED, at__gte=start_of(since)).order_by("number")
-    after = 0
-    while part := list(
-        rows.filter(number__gt=after).values_list("number", "subject", "before", "after")[:_AT_ONCE]
-    ):
-        yield from part
-        after = part[-1][0]
+def _had(since: date, of: dict[str, Any]) -> QuerySet[Tenure]:
+    """What was in use, and matched, when a day began."""
+    begin = start_of(since)
+    rows = Tenure.objects.filter(
+        Q(ends=None) | Q(ends__gt=begin), begins__lt=begin, kind="subnet", state__in=TAKEN
+    )
+    for name, records in of.items():
+        rows = rows.filter(**any_of(name, records))
+    return rows
+
+
+def _with_mark(rows: QuerySet, since: date | None, of: dict[str, Any]) -> QuerySet:
+    """Extents, annotated with whether they were in use when a day began."""
+    if since is None:
+        return rows.annotate(had=Value(True))
+    same = {name: OuterRef(name) for name in _PLACE}
+    return rows.annotate(had=Exists(_had(since, of).filter(realm=OuterRef("realm_id"), **same)))
 
 
 def _parts(rows: Iterable[Any]) -> Iterator[Sequence[Any]]:

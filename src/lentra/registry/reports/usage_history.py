@@ -1,18 +1,24 @@
-"""Usage on an earlier day, from readings; and what changed between two days, from the ledger."""
+"""Usage on an earlier day, from readings; and what changed between two days, from tenures."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 from typing import Any
 
+from django.db.models import Count, QuerySet
+
 from lentra.registry.errors import Invalid
-from lentra.registry.lookup.in_order import rows_after
-from lentra.registry.models import LedgerEntry, Reading
+from lentra.registry.lookup.then import pools_ever
+from lentra.registry.models import Reading, Tenure
+from lentra.registry.models.subnets import TAKEN
 from lentra.registry.transactions.clock import start_of
 
-_VERBS = ("hand out", "give back", "grow", "shrink", "end cooling", "end hold", "add family")
-_AT_ONCE = 5000
+_RESIZING = ("grow", "shrink", "rebase", "add family")
+_VERBS = (
+    *("hand out", "hold", "bring in", "give back", "bring back", "end cooling", "end hold"),
+    *("hand over", "retire", *_RESIZING),
+)
 
 
 def usage_on(pool_ids: Sequence[int], day: date) -> list[Reading]:
@@ -25,42 +31,38 @@ def usage_on(pool_ids: Sequence[int], day: date) -> list[Reading]:
 
 
 def changes_between(first: date, last: date, pools: Iterable[int] | None = None) -> list[dict[str, Any]]:
-    """What changed from one day to another: by whom, what was done, how often, and over how many addresses.
+    """What became of subnets from one day to another: by whom, what was done, to how many, and over how many addresses.
 
     Raises:
         Invalid: the days are reversed.
     """
     if last < first:
         raise Invalid(f"{first} comes after {last}", field="since", received=first, suggestions=[last])
-    wanted = None if pools is None else set(pools)
-    told: dict[tuple[str, str], dict[str, Any]] = {}
-    for part in _entries(first, last):
-        # An entry that changed a state alone does not repeat the blocks: the one that made the record has them.
-        made = LedgerEntry.objects.filter(pk__in={subject for _, subject, *_ in part if subject})
-        first_facts = dict(made.values_list("number", "after"))
-        for number, subject, actor, verb, before, after in part:
-            facts = {**(first_facts.get(subject or number) or {}), **(before or {}), **(after or {})}
-            if verb == "give back":  # what it had then, which need not be what it began with
-                facts["blocks"] = (before or {}).get("blocks") or facts.get("blocks")
-            if wanted is not None and facts.get("pool_id") not in wanted:
-                continue
-            row = told.setdefault((verb, actor), {"what": verb, "by": actor, "subnets": 0, "ipv4": 0})
-            row["subnets"] += 1
-            row["ipv4"] += _ipv4(after) - _ipv4(before) if verb in ("grow", "shrink") else _ipv4(facts)
-    return [row | {"ipv4": str(row["ipv4"])} for _, row in sorted(told.items())]
-
-
-def _entries(first: date, last: date) -> Iterator[list[tuple[Any, ...]]]:
-    """The entries of what was handed out, changed and given back from one day to another, in lots, in order of time."""
     begin, end = start_of(first), start_of(last + timedelta(days=1))
-    columns = ("number", "subject", "actor_name", "verb", "before", "after", "at")
-    rows = LedgerEntry.objects.filter(kind="subnet", verb__in=_VERBS, at__lt=end).values_list(*columns)
-    at, after = begin, 0
-    while part := rows_after(rows, "at", at, after, _AT_ONCE):
-        yield [row[:-1] for row in part]
-        after, at = part[-1][0], part[-1][-1]
+    rows = Tenure.objects.filter(kind="subnet", pool__in=list(pools_ever() if pools is None else pools))
+    begun = rows.filter(begins__gte=begin, begins__lt=end, state__in=TAKEN, entry__verb__in=_VERBS)
+    ended = rows.filter(ends__gte=begin, ends__lt=end, ended_by__verb__in=_VERBS)
+    came, went = _by_hand(begun, "entry"), _by_hand(ended, "ended_by")
+    told = []
+    for verb, actor in sorted({*came, *went}):
+        subnets, ipv4 = came.get((verb, actor), (0, 0))
+        subnets_before, ipv4_before = went.get((verb, actor), (0, 0))
+        if verb in _RESIZING:
+            ipv4 -= ipv4_before
+        elif not subnets:
+            ipv4 = ipv4_before
+        told.append({"what": verb, "by": actor, "subnets": max(subnets, subnets_before), "ipv4": str(ipv4)})
+    return told
 
 
-def _ipv4(facts: Mapping[str, Any] | None) -> int:
-    blocks = (facts or {}).get("blocks") or []
-    return sum(1 << (32 - int(b.partition("/")[2])) for b in blocks if ":" not in b)
+def _by_hand(rows: QuerySet[Tenure], hand: str) -> dict[tuple[str, str], tuple[int, int]]:
+    """How many subnets and IPv4 addresses, by what was done and by whom: added up by the database."""
+    by = (f"{hand}__verb", f"{hand}__actor_name")
+    counted = rows.order_by().values_list(*by).annotate(n=Count("record", distinct=True))
+    found = {(verb, actor): (subnets, 0) for verb, actor, subnets in counted}
+    for verb, actor, length, n in (
+        rows.filter(family=4).order_by().values_list(*by, "length").annotate(n=Count("*"))
+    ):
+        subnets, ipv4 = found[verb, actor]
+        found[verb, actor] = subnets, ipv4 + n * (1 << (32 - length))
+    return found

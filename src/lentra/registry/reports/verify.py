@@ -21,7 +21,7 @@ from lentra.registry.models import (
     LedgerEntry,
     Pool,
     PoolRange,
-    Project,
+    Quota,
     Realm,
     Record,
     Reservation,
@@ -29,11 +29,12 @@ from lentra.registry.models import (
     Subnet,
     Tile,
 )
-from lentra.registry.reports.replay import departures_from_ledger
+from lentra.registry.reports.replay import departures_from_ledger, departures_of_gone
 from lentra.registry.reports.verify_subnets import SubnetCheck
-from lentra.registry.rules.quotas import held_addresses
+from lentra.registry.rules.quotas import LIMITS, used_of
 from lentra.registry.space.counting import extents_in_order, overlooked
 from lentra.registry.space.keep_outs import spans_of
+from lentra.registry.space.tenures import KINDS
 from lentra.registry.space.tiles import SUMS
 from lentra.registry.transactions.sql import Prepared, Slot
 
@@ -353,14 +354,15 @@ def _reservations(only: Realm | None) -> list[Offence]:
 
 
 def _quotas() -> list[Offence]:
-    """No project holds more single public addresses than its quota."""
+    """No project holds more than a quota of it allows."""
     now = timezone.now()
     found = []
-    for project in Project.objects.filter(public_quota__isnull=False).order_by("pk"):
-        held = held_addresses(project, now).count()
-        if project.public_quota is not None and held > project.public_quota:
-            what = f"it holds {held} public addresses, its quota is {project.public_quota}"
-            found.append(Offence(1, what, f"project {project.name}"))
+    for quota in Quota.objects.select_related("project", "realm", "region", "pool").order_by("pk"):
+        for row in used_of(quota, now).told():
+            if row["used"] > row["limit"]:
+                words = LIMITS[row["what"]]
+                what = f"it holds {row['used']} {words}{quota.place_text}, its quota is {row['limit']}"
+                found.append(Offence(1, what, f"project {quota.project.name}"))
     return found
 
 
@@ -377,7 +379,8 @@ def _tags(only: Realm | None) -> list[Offence]:
 
 
 def _check_ledger(offences: list[Offence], only: Realm | None) -> int:
-    """Rule 6: each record but for subnets carries the number of its last ledger entry, and is what its entries say."""
+    """Rule 6: each record but for subnets carries the number of its last ledger entry, and is what its entries say.
+    Rule 11: so were those that are gone."""
     count = 0
     for model in (kind for kind in Record.__subclasses__() if kind is not Subnet):
         rows = model._default_manager.all()
@@ -388,4 +391,7 @@ def _check_ledger(offences: list[Offence], only: Realm | None) -> int:
         for page in _pages_of(rows):
             count += len(page)
             offences += [Offence(6, what, where) for what, where in departures_from_ledger(model, page)]
+    for model in (kind for kind in Record.__subclasses__() if kind.KIND in KINDS):
+        gone = departures_of_gone(model, only.pk if only else None)
+        offences += [Offence(11, what, where) for what, where in gone]
     return count

@@ -15,10 +15,10 @@ from typing import Any
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix, prefix_text
-from lentra.registry.models import Address, ExtentRow, LedgerEntry, Subnet
+from lentra.registry.models import Address, ExtentRow, LedgerEntry, Subnet, Tenure
 from lentra.registry.models.records import fact_names
 from lentra.registry.models.subnets import EXTENT_STATE
-from lentra.registry.reports.replay import departures_from_ledger
+from lentra.registry.reports.replay import departures_from_ledger, tenures_beside_ledger
 from lentra.registry.space.keeping import Owned, Sums, kept_of
 from lentra.registry.transactions.sql import Prepared, Slot
 
@@ -33,6 +33,12 @@ _KEPT_FROM = [_AT[f"{name}_id"] for name in ("realm", "project", "region", "zone
     _AT[name] for name in ("state", "hosts", "growth")
 ]
 _ROOM = int(State.ROOM)
+# What a tenure tells of a subnet, and where the subnet's own row has it.
+_HAD_AS = ("realm", "pool", "project", "region", "zone", "tier", "name", "state", "attached_to", "attached_record")
+_HAD = [_AT[f"{name}_id"] for name in _HAD_AS[:6]] + [
+    *(_AT[name] for name in _HAD_AS[6:9]),
+    _AT["attached_record_id"],
+]
 
 Offences = Iterator[tuple[int, str, str]]  # rule, what is wrong, where
 Piece = tuple[int, int, int, int, int]  # pool, family, first address, length, state
@@ -52,7 +58,14 @@ _extents = Prepared(
 _made = Prepared(
     lambda: LedgerEntry.objects.filter(
         number__gte=Slot("first"), number__lte=Slot("last"), subject=None, kind=Subnet.KIND
-    ).values_list("number", "after")
+    ).values_list("number", "after", "at")
+)
+_tenures = Prepared(
+    lambda: (
+        Tenure.objects.filter(record__gte=Slot("first"), record__lte=Slot("last"), kind=Subnet.KIND)
+        .order_by("record", "family", "first")
+        .values_list("record", "entry_id", "begins", "ends", "ended_by", *_HAD_AS, "family", "first", "length")
+    )
 )
 _changed = Prepared(
     lambda: (
@@ -93,9 +106,13 @@ class SubnetCheck:
         owned: dict[int, list[Piece]] = {}
         for subnet, pool, family, first, length, state in _extents.raw(**span):
             owned.setdefault(subnet, []).append((pool, family, int.from_bytes(first, "big"), length, state))
-        told, last = self._ledger(span)
+        told, last, made = self._ledger(span)
+        tenures: dict[int, list[tuple[Any, ...]]] = {}
+        for tenure in _tenures.raw(**span):
+            tenures.setdefault(tenure[0], []).append(tenure[1:])
         records = self._records(span)
         odd: list[int] = []
+        looked_into: list[int] = []  # whose tenures take a closer look
         for row in page:
             number = row[0]
             pieces = owned.get(number, [])
@@ -111,19 +128,26 @@ class SubnetCheck:
             self._counted[row[_KEPT[0]]] += 1
             if last.get(number) != row[1] or not _is_told(row, told[number], pieces):
                 odd.append(number)
+            elif last[number] != number or not _had_since(made[number], row, pieces, tenures.get(number, [])):
+                looked_into.append(number)
         if len(self._counted) > _MOST_KNOWN:
             self._add_up()
         found = Subnet.objects.filter(pk__in=odd).prefetch_related("extents")
         yield from ((6, what, where) for what, where in departures_from_ledger(Subnet, list(found)))
+        yield from ((11, what, where) for what, where in tenures_beside_ledger(Subnet, looked_into))
 
-    def _ledger(self, span: dict[str, int]) -> tuple[dict[int, dict[str, Any]], dict[int, int]]:
-        """What the ledger says of each subnet, and the number of its last entry."""
-        told = {number: json.loads(after) if after else {} for number, after in _made.raw(**span)}
+    def _ledger(
+        self, span: dict[str, int]
+    ) -> tuple[dict[int, dict[str, Any]], dict[int, int], dict[int, datetime]]:
+        """What the ledger says of each subnet, the number of its last entry, and when it was made."""
+        rows = _made.raw(**span)
+        told = {number: json.loads(after) if after else {} for number, after, _ in rows}
+        made = {number: at for number, _, at in rows}
         last = {number: number for number in told}
         for subject, number, after in _changed.raw(**span):
             last[subject] = number
             told.setdefault(subject, {}).update(json.loads(after) if after else {})
-        return told, last
+        return told, last, made
 
     def _records(self, span: dict[str, int]) -> dict[int, list[tuple[int, int, str]]]:
         found: dict[int, list[tuple[int, int, str]]] = {}
@@ -170,6 +194,18 @@ def _in_order(piece: Piece) -> tuple[int, int, int]:
 
 def _size(piece: Piece) -> int:
     return 1 << ((32 if piece[1] == 4 else 128) - piece[3])
+
+
+def _had_since(at: datetime, row: tuple[Any, ...], pieces: list[Piece], tenures: list[tuple[Any, ...]]) -> bool:
+    """Plainly the tenures of a subnet that is as it was made; False also where it takes a closer look."""
+    facts = [row[n] for n in _HAD]
+    blocks = [piece for piece in pieces if piece[4] != _ROOM]
+    return len(blocks) == len(tenures) and all(
+        tenure[:4] == (row[0], at, row[_AT["ends_at"]], None)
+        and list(tenure[4:-3]) == facts
+        and tenure[-3:] == (piece[1], piece[2].to_bytes(16, "big"), piece[3])
+        for piece, tenure in zip(blocks, tenures, strict=True)
+    )
 
 
 def _is_told(row: tuple[Any, ...], told: dict[str, Any], pieces: list[Piece]) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from lentra.addressing.avoiding import Avoiding
@@ -167,34 +167,7 @@ class Allocator:
         except OutsideParent as refusal:  # of the reservation
             raise space.nothing_left(whole.length) if isinstance(space, ReservedSpace) else refusal.about("prefix")
         except Overlaps as refusal:
-            raise self._naming_owner(refusal, store, whole)
-
-    def _naming_owner(self, refusal: Overlaps, store: DatabaseExtents, block: Prefix) -> Refusal:
-        """A refusal of an exact prefix, with who has it and what is free instead."""
-        conflicts = conflicts_over(self.pool.realm_id, block) or refusal.conflicts
-        first = conflicts[0]
-        message = None
-        if owner := first.get("owner"):
-            where = first.get("zone") or first.get("region")
-            place_words = f" in {where}, tier {first['tier']}" if where else ""
-            message = (
-                f"{block} is not free: {first['range']} is {first['state']}, {owner}{place_words}, "
-                f"{first['addresses']:,} addresses shared"
-            )
-        free = something_free(store, block.length, self.pool)
-        suggestions: list[object] = [free] if free else []
-        if free is None:
-            suggestions += [f"pool {other.name}" for other in self._others(store.family, block.length)[:5]]
-        if isinstance(refusal, KeptOut):
-            over = keep_outs_over(self.pool.realm_id, block.family, block.first, block.last)
-            if over and all(keep_out.certainty != "certain" for keep_out in over):
-                message = (
-                    f"{block} is {over[0].certainty} to be used elsewhere: {over[0].range_text}, {over[0].reason}"
-                )
-                suggestions.append("despite_unsure: true")
-        if first.get("reservation"):
-            suggestions.append(f"reservation: {first['owner']}")
-        return refusal.with_(message=message, conflicts=conflicts, suggestions=suggestions).about("prefix")
+            raise naming_owner(refusal, store, self.pool, whole, lambda: self._others(store.family, whole.length))
 
     def _others(self, family: int, length: int) -> list[Pool]:
         target = self.target
@@ -206,6 +179,40 @@ class Allocator:
         laid = with_room("", found.block, length)
         carve_with_room(space, laid.block, laid.room, self.state, owner, Extent(found.within))
         return Allocation(laid.block, laid.room, why)
+
+
+def naming_owner(
+    refusal: Overlaps, store: DatabaseExtents, pool: Pool, block: Prefix, others: Callable[[], Sequence[Pool]]
+) -> Refusal:
+    """A refusal of an exact prefix, with who has it and what is free instead.
+
+    Args:
+        others: pools that may serve as well.
+    """
+    conflicts = conflicts_over(pool.realm_id, block) or refusal.conflicts
+    first = conflicts[0]
+    message = None
+    if owner := first.get("owner"):
+        where = first.get("zone") or first.get("region")
+        place_words = f" in {where}, tier {first['tier']}" if where else ""
+        message = (
+            f"{block} is not free: {first['range']} is {first['state']}, {owner}{place_words}, "
+            f"{first['addresses']:,} addresses shared"
+        )
+    free = something_free(store, block.length, pool)
+    suggestions: list[object] = [free] if free else []
+    if free is None:
+        suggestions += [f"pool {other.name}" for other in others()[:5]]
+    if isinstance(refusal, KeptOut):
+        over = keep_outs_over(pool.realm_id, block.family, block.first, block.last)
+        if over and all(keep_out.certainty != "certain" for keep_out in over):
+            message = (
+                f"{block} is {over[0].certainty} to be used elsewhere: {over[0].range_text}, {over[0].reason}"
+            )
+            suggestions.append("despite_unsure: true")
+    if first.get("reservation"):
+        suggestions.append(f"reservation: {first['owner']}")
+    return refusal.with_(message=message, conflicts=conflicts, suggestions=suggestions).about("prefix")
 
 
 def something_free(store: DatabaseExtents, length: int, pool: Pool) -> Prefix | None:

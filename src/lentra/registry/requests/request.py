@@ -6,6 +6,7 @@ import hashlib
 import json
 import re
 from dataclasses import asdict, dataclass, field
+from datetime import datetime, timedelta
 from typing import Any
 
 from lentra.addressing.avoiding import MOST_AVOIDED
@@ -40,7 +41,7 @@ class SubnetRequest:
     `room` is how many doublings of the IPv4 (or only) block are kept free behind it. With `reservation` the blocks
     are drawn from that; nothing said about the size, from all that is left of it. `tag` is a number, ``next`` or
     ``none``; left out, the rule sheet decides, and where the `gateway` stands too. With `hold_minutes` the subnets
-    are only held, and fall back by themselves.
+    are only held, and fall back by themselves; so they are with `held_until`, while a planner is to decide.
     """
 
     pool: Any
@@ -69,12 +70,17 @@ class SubnetRequest:
     outer_tag: int = 0
     gateway: str | None = None
     hold_minutes: int | None = None
+    held_until: datetime | None = None
     proposal: str | None = None
 
     @property
     def leading_family(self) -> int:
         """The family that hosts, length, prefix and room speak of: IPv4 where it is asked for."""
         return min(self.families)
+
+    def ends_at(self, now: datetime) -> datetime | None:
+        """When what is only held falls back."""
+        return self.held_until or (now + timedelta(minutes=self.hold_minutes) if self.hold_minutes else None)
 
     def digest(self) -> str:
         """Tells two requests apart, the proposal aside."""

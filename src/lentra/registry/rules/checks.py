@@ -20,7 +20,6 @@ from lentra.registry.models import (
     PlannedNeed,
     Pool,
     PoolRange,
-    Project,
     Realm,
     Region,
     Reservation,
@@ -31,8 +30,8 @@ from lentra.registry.models import (
     Zone,
 )
 from lentra.registry.rules.names import TEMPLATES, check_name, check_pattern, check_template
-from lentra.registry.rules.quotas import held_addresses, over_zone_limit
 from lentra.registry.rules.tags import check_tag
+from lentra.registry.rules.zone_limits import over_zone_limit
 
 MOST_NEEDED = 1_000_000  # blocks of one planned need
 MOST_FORBIDDEN = 64
@@ -237,22 +236,6 @@ def same_place(zone: Zone) -> list[str]:
         "meant to survive a zone may stand in one place"
         for other in others[:5]
     ]
-
-
-def check_project(project: Project, now: datetime) -> None:
-    """A quota that is not below what is held."""
-    check_name(project.name)
-    if project.public_quota is None or not project.pk:
-        return
-    held = held_addresses(project, now).count()
-    if project.public_quota < held:
-        raise Invalid(
-            f"project {project.name} holds {held} public addresses: a quota of {project.public_quota} is below that",
-            field="public_quota",
-            received=project.public_quota,
-            rule="a quota is not below what is held",
-            suggestions=[held],
-        )
 
 
 def check_keep_out(keep_out: KeepOut, now: datetime) -> None:

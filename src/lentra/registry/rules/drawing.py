@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lentra.registry.errors import KeptForService, NotAllowed
 from lentra.registry.models import Person, Project, Reservation, Tier
+from lentra.registry.rules.waiting import refuse_undecided
 
 
 def require_may_draw(
@@ -14,7 +15,10 @@ def require_may_draw(
     Raises:
         KeptForService: it is kept for another service.
         NotAllowed: neither planner, nor for a project and tier that may draw.
+        WrongState: it is only held, for a request on which a planner is to decide.
     """
+    if reservation.ends_at is not None:
+        refuse_undecided(actor, reservation.pk)
     if reservation.service and service != reservation.service:
         raise KeptForService(
             f"reservation {reservation.name} ({reservation.range_text}) is kept for {reservation.service} alone: "

@@ -10,6 +10,7 @@ from typing import Any
 from django.db.models import QuerySet
 
 from lentra.registry.models import (
+    ApprovalRule,
     KeepOut,
     LedgerEntry,
     Person,
@@ -17,24 +18,27 @@ from lentra.registry.models import (
     PlannedNeed,
     Pool,
     Project,
+    Quota,
     Realm,
     Record,
     Region,
     Reservation,
     Sheet,
     Subnet,
+    Subscription,
     TagMember,
     TagRange,
     Tier,
+    WaitingRequest,
     Zone,
 )
+from lentra.registry.rules.approvals import check_rule
 from lentra.registry.rules.checks import (
     check_keep_out,
     check_named,
     check_need,
     check_person,
     check_pool,
-    check_project,
     check_realm,
     check_region,
     check_reservation,
@@ -48,6 +52,8 @@ from lentra.registry.rules.checks import (
     same_place,
     tags_in_use,
 )
+from lentra.registry.rules.quotas import check_quota, nearly_used, scope_of
+from lentra.registry.rules.subscriptions import check_subscription
 
 
 @dataclass(frozen=True)
@@ -117,6 +123,18 @@ def _needs(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("planned need", PlannedNeed.objects.filter(**{field: record}).order_by("day"))
 
 
+def _quotas(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("quota", Quota.objects.filter(**{field: record}).order_by("pk"))
+
+
+def _approval_rules(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("approval rule", ApprovalRule.objects.filter(**{field: record}).order_by("name"))
+
+
+def _waiting(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("request", WaitingRequest.objects.filter(**{field: record}).order_by("pk"))
+
+
 def _tag_ranges(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("tag range", TagRange.objects.filter(**{field: record}).order_by("first"))
 
@@ -126,7 +144,15 @@ def _uses(*of: Callable[[Any], tuple[str, QuerySet]]) -> Callable[[Any], list[tu
 
 
 KINDS: dict[str, RecordKind] = {
-    "realm": RecordKind(Realm, "planner", check_realm, _uses(_pools("realm"), _plans("realm"))),
+    "realm": RecordKind(
+        Realm,
+        "planner",
+        check_realm,
+        _uses(
+            *(_pools("realm"), _plans("realm"), _quotas("realm"), _approval_rules("realm")),
+            _waiting("realm"),
+        ),
+    ),
     "rule sheet": RecordKind(Sheet, "admin", check_sheet, _uses(_pools("sheet")), derived=forbidden_of),
     "region": RecordKind(
         Region,
@@ -138,6 +164,7 @@ KINDS: dict[str, RecordKind] = {
             _pools("region"),
             _subnets("region"),
             _tag_ranges("region"),
+            _quotas("region"),
         ),
     ),
     "zone": RecordKind(
@@ -152,15 +179,17 @@ KINDS: dict[str, RecordKind] = {
         Tier,
         "planner",
         check_named,
-        _uses(_subnets("tier"), _reservations("tiers"), _tag_ranges("tier")),
+        _uses(_subnets("tier"), _reservations("tiers"), _tag_ranges("tier"), _approval_rules("tier")),
         fixed_in_use=("exposure",),
     ),
     "project": RecordKind(
         Project,
         "planner",
-        check_project,
+        check_named,
         _uses(
-            _pools("project"), _subnets("project"), _reservations("projects"), _plans("project"), _needs("project")
+            *(_pools("project"), _subnets("project"), _reservations("projects"), _plans("project")),
+            *(_needs("project"), _quotas("project"), _approval_rules("project"), _waiting("project")),
+            lambda project: ("person", project.service_accounts.order_by("name")),
         ),
         fixed_in_use=("name",),
     ),
@@ -168,7 +197,10 @@ KINDS: dict[str, RecordKind] = {
         Pool,
         "planner",
         check_pool,
-        _uses(_pools("parent"), _subnets_in_pool, _reservations("pool"), _needs("pool")),
+        _uses(
+            *(_pools("parent"), _subnets_in_pool, _reservations("pool"), _needs("pool"), _quotas("pool")),
+            _approval_rules("pool"),
+        ),
         fixed=("realm", "parent"),
         derived=region_of,
     ),
@@ -180,12 +212,27 @@ KINDS: dict[str, RecordKind] = {
     "tag member": RecordKind(
         TagMember, "planner", check_tag_member, lambda r: [], fixed=("subnet",), remarks=differing_ends
     ),
+    "quota": RecordKind(
+        Quota,
+        "planner",
+        check_quota,
+        lambda r: [],
+        fixed=("project", "realm", "region", "pool"),
+        derived=lambda quota, given: {"scope": scope_of(quota)},
+        remarks=nearly_used,
+    ),
+    "approval rule": RecordKind(ApprovalRule, "planner", check_rule, lambda r: []),
+    "subscription": RecordKind(Subscription, "planner", check_subscription, lambda r: []),
     "planned need": RecordKind(PlannedNeed, "planner", check_need, lambda r: [], remarks=does_it_fit),
     "person": RecordKind(
         Person,
         "admin",
         check_person,
-        _uses(lambda p: ("ledger entry", LedgerEntry.objects.filter(actor=p.pk).order_by("-number"))),
+        _uses(
+            _waiting("asker"),
+            lambda p: ("ledger entry", LedgerEntry.objects.filter(actor=p.pk).order_by("-number")),
+        ),
+        fixed=("service_of",),
         fixed_in_use=("name",),
     ),
 }

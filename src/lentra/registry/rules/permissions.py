@@ -33,8 +33,8 @@ def require_project(actor: Person | None, project: Project, to: str, member: boo
     require(actor, "requester", to)
     if actor is None or actor.may("planner"):
         return
-    if actor.token and actor.token.projects:
-        if project.pk not in actor.token.projects:
+    if actor.token and actor.token.is_limited:
+        if actor.token.projects and project.pk not in actor.token.projects:
             raise NotAllowed(
                 f"token {actor.token.name} does not reach project {project.name}: to {to} there, another is needed",
                 field="project",
@@ -53,6 +53,17 @@ def require_project(actor: Person | None, project: Project, to: str, member: boo
             received=project.name,
             rule="requesters act for their own projects",
         )
+
+
+def manages_tokens_of(actor: Person, person: Person) -> bool:
+    """True for oneself, and for a service account that may no more than its project, for the project's requesters."""
+    if actor.pk == person.pk:
+        return True
+    if person.service_of_id is None or person.role not in ("viewer", "requester") or not actor.may("requester"):
+        return False
+    if actor.token and actor.token.is_limited:
+        return False
+    return Membership.objects.filter(person=actor, project=person.service_of_id).exists()
 
 
 ABOUT_PEOPLE = ("person", "token", "sign-in")  # kinds of ledger entries

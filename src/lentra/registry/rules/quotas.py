@@ -1,114 +1,279 @@
-"""How many single public addresses a project may hold, and how many zones of a region it may use."""
+"""Quotas of projects: how much each may have, what it has, and what goes beyond."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import json
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Any
 
-from django.db.models import Q, QuerySet
+from django.db.models import QuerySet
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
-from lentra.registry.errors import QuotaReached
-from lentra.registry.models import ExtentRow, Pool, Project, Region, SubnetSum, Zone
-from lentra.registry.models.subnets import ANY_FAMILY, SUBNET_STATES
+from lentra.registry.errors import Invalid, NameTaken, QuotaReached
+from lentra.registry.models import Address, Pool, Project, Quota, Subnet, SubnetSum
+from lentra.registry.models.subnets import ANY_FAMILY, SUBNET_STATES, TAKEN
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.clock import SystemClock
 from lentra.registry.transactions.locks import lock
 
+LIMITS = {
+    "subnets": "subnets",
+    "v4_addresses": "IPv4 addresses",
+    "v6_units": "IPv6 units",
+    "public_addresses": "public addresses",
+    "tags": "segment tags",
+    "records": "address records",
+}
 _HELD = (State.HELD, State.HANDED_OUT)
+_COUNTED = ("realm", "region", "pool", "family", "state", "length", "extents", "subnets")
+_COOLING = SUBNET_STATES.index("cooling")
 
 
-def refuse_over_quota(
-    change: Change, project: Project, lengths: Iterable[tuple[int, int]], count: int = 1
-) -> None:
-    """Refuse single public addresses beyond a project's quota; locks the project.
+@dataclass(frozen=True)
+class Take:
+    """What a change takes for a project in one pool: blocks as (family, length), and so many of the rest.
 
-    Args:
-        lengths: family and length of each block out of a public pool; `count` times over.
+    Blocks of which it takes less are told as negative: what a growth replaces.
+    """
+
+    pool: Pool
+    region: int | None
+    blocks: Sequence[tuple[int, int]] = ()
+    instead_of: Sequence[tuple[int, int]] = ()
+    subnets: int = 0
+    tags: int = 0
+    records: int = 0
+
+    def amounts(self) -> Counter[str]:
+        """How much it is of each thing that has a limit."""
+        found = Counter({"subnets": self.subnets, "tags": self.tags, "records": self.records})
+        for blocks, sign in ((self.blocks, 1), (self.instead_of, -1)):
+            for family, length in blocks:
+                for name, amount in _of_extents(family, length, self.pool.unit_v6, self.pool.exposure, sign):
+                    found[name] += amount
+        return found
+
+    def lies_in(self, quota: Quota) -> bool:
+        """Whether a quota counts it."""
+        here = {"realm_id": self.pool.realm_id, "region_id": self.region, "pool_id": self.pool.pk}
+        return all(getattr(quota, name) in (None, number) for name, number in here.items())
+
+
+@dataclass(frozen=True)
+class Used:
+    """How much of a quota is used, by the names of `LIMITS`, of those that have a limit or of all."""
+
+    quota: Quota
+    amounts: dict[str, int] = field(default_factory=dict)
+
+    def told(self) -> list[dict[str, Any]]:
+        """Each limit with what is used and left of it."""
+        limits = {name: getattr(self.quota, name) for name in LIMITS}
+        return [
+            {"what": name, "limit": limit, "used": self.amounts[name], "left": max(0, limit - self.amounts[name])}
+            for name, limit in limits.items()
+            if limit is not None
+        ]
+
+
+def quotas_of(project: int) -> list[Quota]:
+    """The quotas of a project, the widest first."""
+    return list(Quota.objects.filter(project=project).select_related("project", "realm", "region", "pool"))
+
+
+def refuse_over_quota(change: Change, project: Project, takes: Iterable[Take]) -> None:
+    """Refuse what goes beyond a quota of a project; locks the project if it has any.
+
+    What the same change took for it before counts as well.
 
     Raises:
-        QuotaReached: names the held ones that are idle.
+        QuotaReached: names what the project has and does not use.
     """
-    asked = count * sum(1 for family, length in lengths if length == BITS[family])
-    if not asked:
-        return
-    quota = lock(Project, project.pk).public_quota
-    if quota is None:
-        return
-    rows = held_addresses(project, change.now)
-    held = rows.count()
-    if held + asked <= quota:
-        return
-    idle = list(rows.filter(subnet__attached_to="").select_related("subnet").order_by("first")[:20])
-    words = f"; idle: {', '.join(f'{row.prefix} ({row.subnet.name})' for row in idle[:5])}" if idle else ""
-    raise QuotaReached(
-        f"project {project.name} holds {held} public addresses, its quota is {quota}, and {asked} more are asked for{words}",
-        field="project",
-        received=project.name,
-        rule=f"public addresses of {project.name}: {quota}",
-        conflicts=[{"range": str(row.prefix), "owner": row.subnet.name, "state": "idle"} for row in idle],
-        suggestions=[f"attach {idle[0].subnet.name}" if idle else "give one back"],
-    )
-
-
-def refuse_more_zones(change: Change, project: Project, region: Region, zones: Iterable[Zone]) -> None:
-    """Refuse zones of a region beyond those that a project may use there; locks the project.
-
-    Raises:
-        QuotaReached: names the zones that it uses.
-    """
-    limit = region.zones_per_project
-    if limit is None:
+    taken = change.takes.setdefault(project.pk, [])
+    taken += takes
+    if not Quota.objects.filter(project=project.pk).exists():
         return
     lock(Project, project.pk)
-    used = zones_in_use(project, region)
-    wanted = used | {zone.name for zone in zones}
-    if len(wanted) <= limit or wanted == used:
-        return
-    new = ", ".join(sorted(wanted - used))
-    raise QuotaReached(
-        f"project {project.name} uses {len(used)} zones of {region.name} ({', '.join(sorted(used))}) and may use {limit}: "
-        f"{new} is beyond that",
-        field="zone",
-        received=new,
-        rule=f"{region.name}: {limit} zones a project",
-        conflicts=[{"range": name, "kind": "zone", "owner": project.name} for name in sorted(used)],
-        suggestions=sorted(used),
+    quotas = quotas_of(project.pk)  # as they are now that nobody else takes, or limits
+    gone = [record for record in change.gone if isinstance(record, Subnet) and record.project_id == project.pk]
+    for quota in quotas:
+        asked: Counter[str] = Counter()
+        for take in taken:
+            if take.lies_in(quota):
+                asked.update(take.amounts())
+        over = [n for n in LIMITS if asked[n] > 0 and getattr(quota, n) is not None]
+        used = used_of(quota, change.now, over, gone).amounts if over else {}
+        for name in over:
+            if used[name] + asked[name] > getattr(quota, name):
+                refusal = _reached(quota, name, used[name], asked[name], change.now)
+                if not change.beyond_quota:
+                    raise refusal
+                change.over = change.over or refusal
+                change.raises.setdefault(quota.pk, {})[name] = used[name] + asked[name]
+
+
+def whole_take(subnet: Subnet, recorded: int | None = None) -> Take:
+    """A subnet with all that it has, as something that is taken.
+
+    Args:
+        recorded: how many of its address records; all of them if None.
+    """
+    blocks = [(block.family, block.length) for block in subnet.blocks()]
+    records = subnet.addresses.count() if recorded is None else recorded
+    tags = int(subnet.tag is not None)
+    return Take(subnet.pool, subnet.region_id, blocks, subnets=1, tags=tags, records=records)
+
+
+def _reached(quota: Quota, name: str, used: int, asked: int, now: datetime) -> QuotaReached:
+    words, project = LIMITS[name], quota.project.name
+    limit: int = getattr(quota, name)
+    idle = idle_in(quota, now, single=name == "public_addresses")
+    told = "; idle: " + ", ".join(f"{block} ({owner})" for owner, block in idle[:5]) if idle else ""
+    least = "attach" if name == "public_addresses" else "give back"
+    return QuotaReached(
+        f"project {project} holds {used:,} {words}{quota.place_text}, its quota is {limit:,}, and {asked:,} more are asked "
+        f"for{told}",
+        field="project",
+        received=project,
+        rule=f"{words} of {quota.label_text}: {limit:,}",
+        conflicts=[{"range": block, "owner": owner, "state": "idle"} for owner, block in idle],
+        suggestions=[f"{least} {idle[0][0]}" if idle else "give one back"],
     )
 
 
-def zones_in_use(project: Project, region: Region) -> set[str]:
-    """The zones of a region in which a project has subnets that do not cool."""
-    rows = _standing(region).filter(project=project.pk)
-    return set(Zone.objects.filter(pk__in=rows.values("zone")).values_list("name", flat=True))
-
-
-def over_zone_limit(region: Region, limit: int) -> list[tuple[str, list[str]]]:
-    """Projects that use more zones of a region than a limit, with these."""
-    used: dict[int, set[int]] = {}
-    for project, zone in _standing(region).values_list("project", "zone"):
-        used.setdefault(project, set()).add(zone)
-    over = {project: zones for project, zones in used.items() if len(zones) > limit}
-    names = dict(Zone.objects.filter(region=region).values_list("pk", "name"))
-    projects = Project.objects.filter(pk__in=over).order_by("name")
-    return [(project.name, sorted(names[zone] for zone in over[project.pk])) for project in projects]
-
-
-def _standing(region: Region) -> QuerySet[SubnetSum]:
-    """The sums of subnets in zones of a region that do not cool."""
-    rows = SubnetSum.objects.filter(region=region.pk, family=ANY_FAMILY, subnets__gt=0).exclude(zone=0)
-    return rows.exclude(state=SUBNET_STATES.index("cooling"))
-
-
-def held_addresses(project: Project, now: datetime, pools: list[int] | None = None) -> QuerySet[ExtentRow]:
-    """The single public addresses that a project holds; what has ended by now is not held.
+def used_of(
+    quota: Quota, now: datetime, names: Iterable[str] = tuple(LIMITS), gone: Iterable[Subnet] = ()
+) -> Used:
+    """How much of a quota is used, counted from the sums that are kept with each change; what has ended by now is not.
 
     Args:
-        pools: numbers of those public pools that it may have any in; all of them if None.
+        gone: subnets that the change under way has taken away, which the sums do not know yet.
     """
-    standing = Q(subnet__ends_at=None) | Q(subnet__ends_at__gt=now)
-    # Looked up first: public space is little, and where it lies the extents are found by their key.
-    public = list(Pool.objects.filter(exposure="public").values_list("pk", flat=True)) if pools is None else pools
-    rows = ExtentRow.objects.filter(standing, subnet__project=project, pool__in=public, state__in=_HELD)
-    single = Q(family=4, length=BITS[4]) | Q(family=6, length=BITS[6])
-    return rows.filter(single)
+    wanted, amounts = set(names), Counter[str]()
+    if wanted & {"subnets", "v4_addresses", "v6_units", "public_addresses"}:
+        rows = SubnetSum.objects.filter(project=quota.project_id, **_scope(quota))
+        _count(amounts, rows.exclude(extents=0, subnets=0).values_list(*_COUNTED), +1)
+        ended = Subnet.objects.filter(project=quota.project_id, state="held", ends_at__lte=now)
+        for counted in [*ended.values_list("counted", flat=True), *(subnet.counted for subnet in gone)]:
+            _count(amounts, [row for row in _rows_of(counted) if _within(quota, row)], -1)
+    if "tags" in wanted:
+        amounts["tags"] = _standing(quota, now).filter(tag__isnull=False).count()
+    if "records" in wanted:
+        there = {f"subnet__{name}": number for name, number in _scope(quota).items()}
+        amounts["records"] = Address.objects.filter(subnet__project=quota.project_id, **there).count()
+    return Used(quota, {name: amounts[name] for name in names})
+
+
+def idle_in(quota: Quota, now: datetime, single: bool = False, most: int = 20) -> list[tuple[str, str]]:
+    """What a project has and does not use where its quota counts, the oldest first: name, block.
+
+    Args:
+        single: public addresses alone.
+    """
+    rows = _standing(quota, now).filter(unused=True).prefetch_related("extents")
+    if single:
+        rows = rows.filter(pool__exposure="public")
+    found = [(subnet.name, subnet.blocks()) for subnet in rows.order_by("created_at", "pk")[: 4 * most]]
+    kept = [(n, str(blocks[0])) for n, blocks in found if blocks and (not single or blocks[0].size == 1)]
+    return kept[:most]
+
+
+def _scope(quota: Quota) -> dict[str, int]:
+    named = {"realm": quota.realm_id, "region": quota.region_id, "pool": quota.pool_id}
+    return {name: number for name, number in named.items() if number is not None}
+
+
+def _standing(quota: Quota, now: datetime) -> QuerySet[Subnet]:
+    """The subnets that a quota counts, in use or held."""
+    rows = Subnet.objects.filter(project=quota.project_id, state__in=TAKEN, **_scope(quota))
+    return rows.exclude(state="held", ends_at__lte=now)
+
+
+def _within(quota: Quota, row: Sequence[Any]) -> bool:
+    here = dict(zip(_COUNTED, row, strict=True))
+    return all(here[name] == number for name, number in _scope(quota).items())
+
+
+def _rows_of(counted: str) -> Iterable[tuple[Any, ...]]:
+    """What is counted of a subnet, as rows like those of the sums."""
+    (realm, _, region, _, _), *parts = json.loads(counted)
+    for pool, family, state, length, extents, subnets, _ in parts:
+        yield realm, region, pool, family, state, length, extents, subnets
+
+
+def _count(amounts: Counter[str], rows: Iterable[Sequence[Any]], sign: int) -> None:
+    """Add rows of sums to what is used of each thing."""
+    rows = list(rows)
+    pools = {pool.pk: pool for pool in Pool.objects.filter(pk__in={row[2] for row in rows})}
+    for _, _, pool, family, state, length, extents, subnets in rows:
+        if family == ANY_FAMILY:
+            if state != _COOLING:
+                amounts["subnets"] += sign * int(subnets)
+        elif State(state) in _HELD and pool in pools:
+            of = pools[pool]
+            for name, amount in _of_extents(family, length, of.unit_v6, of.exposure, sign * int(extents)):
+                amounts[name] += amount
+
+
+def _of_extents(family: int, length: int, unit: int, exposure: str, count: int) -> list[tuple[str, int]]:
+    """What extents of one length come to."""
+    found = []
+    if family == 4:
+        found.append(("v4_addresses", count << (32 - length)))
+    else:
+        found.append(("v6_units", count << max(0, unit - length)))
+    if length == BITS[family] and exposure == "public":
+        found.append(("public_addresses", count))
+    return found
+
+
+def check_quota(quota: Quota, now: datetime) -> None:
+    """A limit at least, of one place at most, and none below what is held."""
+    places = [name for name in ("realm", "region", "pool") if getattr(quota, f"{name}_id") is not None]
+    if len(places) > 1:
+        raise Invalid(
+            f"a quota counts in one {places[0]} or one {places[1]}, not both: add another for the other",
+            field=places[1],
+            suggestions=[f"leave out {places[1]}"],
+        )
+    limited = [name for name in LIMITS if getattr(quota, name) is not None]
+    if not limited:
+        raise Invalid("a quota without any limit limits nothing", field="subnets", suggestions=["subnets: 20"])
+    same = Quota.objects.filter(scope=scope_of(quota)).exclude(pk=quota.pk).first()
+    if same:
+        raise NameTaken(
+            f"project {quota.project.name} has a quota{quota.place_text or ' everywhere'} already: edit that",
+            field="project",
+            received=quota.project.name,
+            conflicts=[{"range": same.label_text, "kind": "quota", "id": same.pk}],
+            suggestions=[f"edit quota {same.pk}"],
+        )
+    used = used_of(quota, now, limited).amounts
+    for name in limited:
+        if getattr(quota, name) < used[name]:
+            raise Invalid(
+                f"project {quota.project.name} holds {used[name]:,} {LIMITS[name]}{quota.place_text}: a quota of "
+                f"{getattr(quota, name):,} is below that",
+                field=name,
+                received=getattr(quota, name),
+                rule="a quota is not below what is held",
+                suggestions=[used[name]],
+            )
+
+
+def nearly_used(quota: Quota) -> list[str]:
+    """A limit of which nothing is left says so."""
+    full = [row for row in used_of(quota, SystemClock().now()).told() if not row["left"]]
+    return [
+        f"{row['limit']:,} {LIMITS[row['what']]} are all in use: whatever is asked for now is beyond it"
+        for row in full
+    ]
+
+
+def scope_of(quota: Quota) -> str:
+    """What there is one quota of: a project and a place."""
+    return " ".join([str(quota.project_id), *(f"{name} {number}" for name, number in _scope(quota).items())])

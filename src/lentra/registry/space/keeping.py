@@ -19,13 +19,13 @@ from lentra.addressing.sizing import hosts_with_growth
 from lentra.registry.models import Address, ExtentRow, Subnet, SubnetLabel, SubnetSum, SubnetWords
 from lentra.registry.models.subnets import ANY_FAMILY, EXTENT_STATE, SUBNET_STATES
 from lentra.registry.transactions.change import Change
-from lentra.registry.transactions.sql import Batch, Text, set_columns
+from lentra.registry.transactions.sql import Batch, Text, update_text
 
 Key = tuple[int, ...]  # realm, project, region, zone, tier, pool, family, state, length
 _COLUMNS = ("extents", "subnets", "hosts")
 _KEY = ("realm", "project", "region", "zone", "tier", "pool", "family", "state", "length")
 _OF = ("realm_id", "project_id", "region_id", "zone_id", "tier_id")
-_FAR_BELOW = 4  # a block so many times as wide as it need be
+FAR_BELOW = 4  # a block so many times as wide as it need be
 _AT_ONCE = 1000
 _IN_USE = EXTENT_STATE["active"]
 
@@ -187,7 +187,7 @@ def _read_anew(change: Change, numbers: Sequence[int], sums: Sums) -> None:
 def keep(subnet: Subnet, kept: tuple[str, bool, int | None]) -> Text:
     """A statement that keeps what follows from a subnet."""
     subnet.counted, subnet.unused, subnet.spare = kept
-    return set_columns(subnet, ("counted", "unused", "spare"))
+    return update_text(subnet, ("counted", "unused", "spare"))
 
 
 def _found_by(change: Change, labelled: Iterable[Subnet], worded: Iterable[Subnet] | None = None) -> None:
@@ -247,5 +247,5 @@ def _spare(subnet: Subnet, owned: Owned) -> int | None:
     for _, prefix, state in owned.blocks():
         if prefix.family == 4 and state is _IN_USE:
             enough = 1 << (needed - 1).bit_length()
-            return prefix.size - needed if prefix.size >= _FAR_BELOW * enough else None
+            return prefix.size - needed if prefix.size >= FAR_BELOW * enough else None
     return None

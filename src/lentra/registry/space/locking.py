@@ -22,6 +22,7 @@ from lentra.registry.space.expiry import expire_due
 from lentra.registry.space.store import DatabaseExtents, snuggest
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.failures import Clash
+from lentra.registry.transactions.reach import require_place
 from lentra.registry.transactions.revision import revision_in, revision_of_set_up
 from lentra.registry.transactions.sql import Prepared, Slot, Text, numbering, read_together
 
@@ -45,8 +46,11 @@ def open_pools(change: Change, pools: Iterable[int], *, later: bool = False) -> 
 
     Raises:
         Busy: too many others wait for one of them.
+        NotAllowed: the token that signs the actor in does not reach there.
     """
-    _open(change, {*pools, *change.also_open})
+    wanted = set(pools)
+    _open(change, wanted | change.also_open)
+    _refuse_unreached(change, wanted)
     yield change.open_pools
     _save(change, later)
 
@@ -72,6 +76,7 @@ def open_pool(
 
     Raises:
         Clash: the set-up has changed.
+        NotAllowed: the token that signs the actor in does not reach there.
     """
     asked = list(queries)
     first, change.asks_first = change.asks_first, None
@@ -90,6 +95,7 @@ def open_pool(
             change.numbered(results.pop())
         if _enter(change, [pool], [Space.from_db(None, _SPACE, row) for row in rows]) and asked:
             results = read_together(*asked)
+    _refuse_unreached(change, {pool})
     stores = change.open_pools[pool]
     if snug and (found := results.pop()) and snug[0] in stores:
         stores[snug[0]].foresee(found)
@@ -115,6 +121,7 @@ def open_pools_of(change: Change, subnets: Iterable[int], *more: int) -> Iterato
         if (found := {*rows.all(), *more}) <= wanted:
             break
         wanted |= found
+    _refuse_unreached(change, wanted)
     yield change.open_pools
     _save(change, False)
 
@@ -190,6 +197,14 @@ def _open(change: Change, pools: set[int]) -> None:
                 Space.objects.select_for_update().filter(pool_id__in=missing).order_by("pool_id", "family")
             )
         _enter(change, missing, spaces)
+
+
+def _refuse_unreached(change: Change, pools: Iterable[int]) -> None:
+    if change.actor is None or change.actor.token is None:
+        return
+    for pool in pools:
+        for store in change.open_pools.get(pool, {}).values():
+            require_place(change.actor, store.space.realm_id, pool)
 
 
 def _enter(change: Change, pools: Sequence[int], spaces: Sequence[Space]) -> bool:

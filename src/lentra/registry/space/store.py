@@ -85,8 +85,14 @@ class DatabaseExtents:
         self._free: dict[int, list[int]] = {}  # free ones of those, by length, in order
         self._tiles = TileChanges(space.family)
         self._noted = False  # counters or due time have changed
+        self._freed = 0  # how many more addresses are free than when it was opened
 
     # --- reading ---
+
+    @property
+    def used_before(self) -> int:
+        """How many addresses were in use when it was opened."""
+        return self.space.total - (self.space.free - self._freed)
 
     def free_counts(self) -> Mapping[int, int]:
         return {n: c for n, c in self._counts.items() if c}
@@ -172,6 +178,10 @@ class DatabaseExtents:
     def set_due(self, at: datetime | None) -> None:
         """Set when something of this space ends next."""
         self.space.next_due = at
+        self._noted = True
+
+    def touch(self) -> None:
+        """Have it written although nothing changes in it, so that whoever changes it at the same time is in the way."""
         self._noted = True
 
     def set_rules(self, entry: int) -> None:
@@ -315,6 +325,7 @@ class DatabaseExtents:
         size = 1 << (BITS[self.family] - extent.prefix.length)
         setattr(self.space, column, getattr(self.space, column) + sign * size)
         if extent.state is State.FREE:
+            self._freed += sign * size
             length = extent.prefix.length
             self._counts[length] = self._counts.get(length, 0) + sign
 

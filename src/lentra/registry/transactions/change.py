@@ -16,9 +16,8 @@ from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.proposals import Promise
 from lentra.registry.transactions.sql import Batch, Prepared, insert, numbering, read_text
 
-AskedFirst = tuple[
-    Prepared, dict[str, Any], Callable[[list[tuple[Any, ...]]], None]
-]  # query, values, who reads it
+# Query, values, who reads it.
+AskedFirst = tuple[Prepared, dict[str, Any], Callable[[list[tuple[Any, ...]]], None]]
 
 
 class Change:
@@ -55,8 +54,17 @@ class Change:
         self.ended: list[LedgerEntry] = []  # those of what has ended by itself
         self.made: list[Record] = []
         self.gone: list[Record] = []
+        self.forgotten = 0  # entries that are written and no longer held
         self.asks_first: AskedFirst | None = None  # whether it was done before, where that is asked under its lock
         self.goes_by: int | None = None  # the revision of the set-up as this process keeps it, if it goes by that
+        self.takes: dict[int, list[Any]] = {}  # project -> what it takes for it: see `rules.quotas`
+        self.beyond_quota = (
+            False  # a planner grants what goes beyond: quotas are raised to that, if it comes to it
+        )
+        self.raises: dict[int, dict[str, int]] = {}  # quota -> limit -> what it is raised to
+        self.over: Exception | None = None  # the refusal of what goes beyond a quota, where that may be granted
+        self.for_planner = False  # what it does is done only once a planner has granted it
+        self.waits: Any = None  # the approval rule that it meets, in a preview
         self.open_pools: dict[int, dict[int, Any]] = {}  # pool -> family -> store: see `space.locking`
         self._numbers: list[int] = []  # taken and not yet used, lowest last
 
@@ -106,6 +114,8 @@ class Change:
             if record.pk is None:
                 record.id = next(fresh)
             entry.number = record.last_entry = record.pk
+            if record.KIND == "realm":
+                entry.realm = record.pk
             record.under_lock = True
         self._write(entries)
         self.made += records
@@ -161,9 +171,15 @@ class Change:
         for record, entry in zip(records, entries, strict=True):
             record.last_entry = entry.number
 
-    def told(self, verb: str, kind: str, name: str, after: dict[str, Any]) -> None:
+    def forget_entered(self) -> None:
+        """Hold no more of what was entered: it is written, and what follows from it is kept."""
+        self.forgotten += len(self.entries)
+        self.entries, self.made, self.gone = [], [], []
+        self.takes = {}  # it is counted where it is kept
+
+    def told(self, verb: str, kind: str, name: str, after: dict[str, Any], realm: int | None = None) -> None:
         """Enter something that happened and changed no record."""
-        entry = LedgerEntry(verb=verb, kind=kind, name=name, after=after, why=self.why)
+        entry = LedgerEntry(verb=verb, kind=kind, name=name, after=after, why=self.why, realm=realm)
         self._write([self._signed(entry)])
 
     def removed(self, records: Sequence[Record], verb: str = "remove", **more: Any) -> None:

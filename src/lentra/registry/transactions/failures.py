@@ -24,7 +24,7 @@ from lentra.registry.errors import AddressTaken, Contradiction, InUse, Invalid, 
 
 _LOCK_CLASHES = {1205, 1213, 1020, 1180}
 _CONNECTION_LOST = {1047, 1053, 1927, 2002, 2003, 2006, 2013, 2055, 4031}
-_OTHER_ROWS = 1242  # of `sql.Batch.send`: a statement has found other rows than it must
+OTHER_ROWS = 30001  # ours, of `sql.Batch.send`: a statement has found other rows than it must
 _DUPLICATE, _REFERENCED, _NO_REFERENCE, _CHECK = 1062, {1217, 1451}, {1216, 1452}, {3819, 4025}
 _KEYS: dict[str, tuple[type[Refusal], str, str]] = {  # unique key -> refusal, field, what has it
     "subnet_name_in_realm": (NameTaken, "name", "another subnet of the realm has the name"),
@@ -63,7 +63,7 @@ def judge(failure: Exception) -> Verdict | Refusal | None:
         return Verdict.LOST
     if number in _LOCK_CLASHES:
         return Verdict.TRY_AGAIN
-    if number in (_DUPLICATE, _OTHER_ROWS) or number in _NO_REFERENCE:
+    if number in (_DUPLICATE, OTHER_ROWS) or number in _NO_REFERENCE:
         return Verdict.LOOK_AGAIN
     if number in _REFERENCED:
         return InUse("something still uses it: it cannot be removed", rule="what is in use stays")
@@ -95,11 +95,9 @@ def settled(failure: Exception) -> Refusal:
         return kind(
             f"{why}: {received}", field=field or None, received=received, rule="looked at again, it stays so"
         )
-    other_rows = failure.args[:1] == (_OTHER_ROWS,)
-    if isinstance(failure, Clash) or other_rows:
-        words = "rows that were to be as read are others" if other_rows else str(failure)
+    if isinstance(failure, Clash) or failure.args[:1] == (OTHER_ROWS,):
         return Contradiction(
-            f"{words}; run a verification of the registry", rule="the database refuses a second owner"
+            f"{text}; run a verification of the registry", rule="the database refuses a second owner"
         )
     return InUse("something that it refers to was removed meanwhile", rule="what is referred to exists")
 

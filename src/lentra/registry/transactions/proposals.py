@@ -36,7 +36,10 @@ class Shown:
 
 
 Told = list[Any]  # verb, kind, name, before, after of a ledger entry
-_MOMENTS = {"at", "created_at", "changed_at", "ends_at", "attached_at", "revoked_at"}
+_NOT_PROMISED = {  # moments, and why it is done: both are those of the commit
+    *("at", "created_at", "changed_at", "ends_at", "attached_at", "revoked_at", "expires_at"),
+    *("decided_at", "lapses_at", "reminds_at", "made_at", "decision"),
+}
 _TOLD_IN_FULL = 200  # entries; of more, only that they are the same is known
 
 
@@ -50,11 +53,14 @@ def told_of(entries: Sequence[LedgerEntry]) -> list[Told]:
 def _lasting(facts: dict[str, Any] | None, made: dict[int, str]) -> dict[str, Any] | None:
     if facts is None:
         return None
-    return {
-        name: made.get(value, value) if name.endswith("_id") else value
-        for name, value in facts.items()
-        if name not in _MOMENTS
-    }
+    return {name: _known_as(name, value, made) for name, value in facts.items() if name not in _NOT_PROMISED}
+
+
+def _known_as(name: str, value: Any, made: dict[int, str]) -> Any:
+    """A value, with the number of what the change itself makes told by its place."""
+    if name == "made":  # numbers of several
+        return [made.get(number, number) for number in value]
+    return made.get(value, value) if name.endswith("_id") else value
 
 
 def seal_change(digest: str, entries: Sequence[LedgerEntry]) -> str:

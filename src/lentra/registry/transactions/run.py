@@ -44,9 +44,8 @@ LOCK_WAIT_SECONDS = settings.LOCK_WAIT_SECONDS  # a statement's own limit: a try
 LOOKING_SECONDS = 6.0  # more, to find out whether a change whose answer was lost went through
 LOOKS = 4  # at one and the same thing that somebody else was first with, before it is told as it is
 on_retry: list[Callable[[], None]] = []  # called whenever a change is tried again, for whoever counts
-before_commit: list[
-    Callable[[Change], None]
-] = []  # called with each change, for whoever keeps what follows from it
+# Called with each change, for whoever keeps what follows from it.
+before_commit: list[Callable[[Change], None]] = []
 
 
 @dataclass
@@ -197,6 +196,14 @@ def run_transaction(
             if verdict is Verdict.LOST and (committed := _committed(operation, tries.end + LOOKING_SECONDS)):
                 return committed
             tries.again(failure, verdict)
+
+
+def settle_until_now(change: Change) -> None:
+    """Have what follows from a change kept as far as it has come, and hold no more of it in memory: for very large ones."""
+    for keep in before_commit:
+        keep(change)
+    change.batch.send()
+    change.forget_entered()
 
 
 def first_answer(actor: Person | None, key: str | None, digest: str, now: Any) -> Outcome | None:

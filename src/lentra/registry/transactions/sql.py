@@ -20,12 +20,11 @@ from django.db.models import Expression, QuerySet, Value
 from MySQLdb import Error as DriverError
 from MySQLdb.cursors import SSCursor
 
-from lentra.registry.transactions.failures import Clash
+from lentra.registry.transactions.failures import OTHER_ROWS, Clash
 
 _ROWS_AT_ONCE = 2000
-_PACKET_BYTES = (
-    4 << 20
-)  # MariaDB takes 16 MiB unless it is told otherwise (max_allowed_packet); quoting lengthens texts
+# MariaDB takes 16 MiB unless it is told otherwise (max_allowed_packet); quoting lengthens texts.
+_PACKET_BYTES = 4 << 20
 
 
 class Text(NamedTuple):
@@ -37,9 +36,7 @@ class Text(NamedTuple):
     where: str = ""  # what it is about, for the message where it does not
 
 
-_BEGIN, _COMMIT = Text("BEGIN", []), Text("COMMIT", [])
-# Fails, and so stops the statements behind it, unless the one before it has found so many rows.
-_GUARD = "SET @found = IF(ROW_COUNT() = %s, 1, (SELECT 1 UNION SELECT 2))"
+_BEGIN, _COMMIT = Text("START TRANSACTION", []), Text("COMMIT", [])
 Keepers = list[tuple[str, Callable[[Any], Any] | None]]  # attname, and what makes of the value what is kept
 _PLAIN = (models.IntegerField, models.CharField, models.TextField, models.ForeignKey, models.BooleanField)
 
@@ -128,7 +125,7 @@ def stream(rows: QuerySet) -> Iterator[tuple[Any, ...]]:
     connection.ensure_connection()
     with connection.wrap_database_errors:
         if connection.take_begin():
-            _sent([_BEGIN], _BEGIN.sql)
+            _sent([_BEGIN], [_BEGIN.sql])
         cursor = connection.connection.cursor(SSCursor)
         try:
             cursor.execute(text.sql, text.values)
@@ -169,17 +166,21 @@ class Batch:
 
     def update(self, record: models.Model) -> None:
         """As `update`, later."""
-        self._texts.append(_update_of(record))
+        self._texts.append(update_text(record))
 
     def add(self, texts: Iterable[Text]) -> None:
         """Statements to send later."""
         self._texts += texts
 
+    def forget(self) -> None:
+        """Drop what has been kept: what it speaks of was rolled back."""
+        self._texts.clear()
+
     def send(self, commit: bool = False) -> None:
         """Send what has been kept; with COMMIT behind it, where nothing else is to come."""
         texts, self._texts = self._texts, []
         if commit:
-            _send([*_guarded(texts), _COMMIT])
+            _send([*texts, _COMMIT])
             connection.committed = True
         elif texts:
             _send(texts)
@@ -228,17 +229,13 @@ def copy_rows(rows: QuerySet, fresh: dict[str, Any], update: tuple[str, ...] = (
 
 def update(record: models.Model) -> None:
     """Write all columns of a record that is there."""
-    _send([_update_of(record)])
+    _send([update_text(record)])
 
 
-def set_columns(record: models.Model, columns: tuple[str, ...]) -> Text:
-    """A statement that writes some columns of a record that is there."""
-    quote = connection.ops.quote_name
-    fields = [record._meta.get_field(name) for name in columns]
-    sets = ", ".join(f"{quote(field.column)} = %s" for field in fields)
-    assert record._meta.pk is not None
-    sql = f"UPDATE {quote(record._meta.db_table)} SET {sets} WHERE {quote(record._meta.pk.column)} = %s"
-    return Text(sql, [*_stored(record, _keepers(fields)), record.pk])
+def update_text(record: models.Model, columns: tuple[str, ...] = ()) -> Text:
+    """A statement that writes all columns, or some (attnames), of a record that is there."""
+    keepers, text = _update_text(type(record), columns)  # type: ignore[arg-type]
+    return Text(text, [*_stored(record, keepers), record.pk], 1, record._meta.db_table)
 
 
 def deletion(
@@ -292,21 +289,23 @@ def _send(texts: Sequence[Text]) -> list[list[tuple[Any, ...]]]:
     results: list[list[tuple[Any, ...]]] = []
     connection.ensure_connection()
     texts = [_BEGIN, *texts] if (begins := connection.take_begin()) else texts
-    for packet, sql in _packets(texts):
-        with connection.wrap_database_errors, _logged(sql):
-            results += _sent(packet, sql)
+    for packet, filled in _packets(texts):
+        with connection.wrap_database_errors, _logged(filled):
+            results += _sent(packet, filled)
     return results[1:] if begins else results
 
 
-def _sent(packet: Sequence[Text], sql: str) -> list[list[tuple[Any, ...]]]:
+def _sent(packet: Sequence[Text], filled: Sequence[str]) -> list[list[tuple[Any, ...]]]:
     """Send statements in one round trip, straight by the driver: cursors cost more than the statements."""
     driver = connection.connection
-    if packet[-1] is _COMMIT and packet[0] is not _BEGIN:
-        # As one compound statement they are not answered one by one; what is to be found is guarded.
-        driver.query(f"BEGIN NOT ATOMIC {sql}; END".encode())
+    if packet[-1] is _COMMIT:
+        # It must not be reached behind a statement that has found other rows: as one compound statement, which is not
+        # answered part by part, the database itself sees to that.
+        guarded = (sql + _guard(text) for text, sql in zip(packet, filled, strict=True))
+        driver.query(f"BEGIN NOT ATOMIC {';'.join(guarded)}; END".encode())
         driver.store_result()
         return [[] for _ in packet]
-    driver.query(sql.encode())
+    driver.query(";".join(filled).encode())
     results: list[list[tuple[Any, ...]]] = []
     for n, text in enumerate(packet):
         if n:
@@ -315,7 +314,7 @@ def _sent(packet: Sequence[Text], sql: str) -> list[list[tuple[Any, ...]]]:
         results.append(list(found.fetch_row(0)) if found is not None else [])
         if text.rows is not None and (rows := driver.affected_rows()) != text.rows:
             _drain(driver)
-            raise Clash(f"{text.rows} rows of {text.where} were to be as read, {rows} are")
+            raise Clash(f"{_as_read(text)}, {rows} are")
     return results
 
 
@@ -326,12 +325,16 @@ def _drain(driver: Any) -> None:
             driver.store_result()
 
 
-def _guarded(texts: Iterable[Text]) -> Iterator[Text]:
-    """Statements that the database itself stops behind one that has found other rows than it must."""
-    for text in texts:
-        yield text
-        if text.rows is not None:
-            yield Text(_GUARD, [text.rows])
+def _guard(text: Text) -> str:
+    """What stops a compound statement behind one that has found other rows than it must."""
+    if text.rows is None:
+        return ""
+    says = f"SET MYSQL_ERRNO = {OTHER_ROWS}, MESSAGE_TEXT = '{_as_read(text)}'"
+    return f"; IF ROW_COUNT() <> {text.rows} THEN SIGNAL SQLSTATE '45000' {says}; END IF"
+
+
+def _as_read(text: Text) -> str:
+    return f"{text.rows} rows of {text.where} were to be as read"
 
 
 def _filled(text: Text, driver: Any) -> str:
@@ -356,34 +359,27 @@ def _literal(value: Any, driver: Any) -> str:
 
 
 @contextmanager
-def _logged(sql: str) -> Iterator[None]:
+def _logged(filled: Sequence[str]) -> Iterator[None]:
     """Note statements where Django notes them: while it is asked to, as tests and measurements do."""
     if not connection.queries_logged:
         yield
         return
     start = time.monotonic()
     yield
-    connection.queries_log.append({"sql": sql, "time": f"{time.monotonic() - start:.3f}"})
+    connection.queries_log.append({"sql": ";".join(filled), "time": f"{time.monotonic() - start:.3f}"})
 
 
-def _packets(texts: Sequence[Text]) -> Iterator[tuple[Sequence[Text], str]]:
+def _packets(texts: Sequence[Text]) -> Iterator[tuple[Sequence[Text], Sequence[str]]]:
     """Statements in order, in as few lots as stay below what one packet may have; each lot also as SQL."""
     driver = connection.connection
     filled = [_filled(text, driver) for text in texts]
-    if sum(map(len, filled)) < _PACKET_BYTES:
-        yield texts, ";".join(filled)
-        return
-    packet: list[Text] = []
-    parts: list[str] = []
-    size = 0
-    for text, sql in zip(texts, filled, strict=True):
-        if packet and size + len(sql) > _PACKET_BYTES:
-            yield packet, ";".join(parts)
-            packet, parts, size = [], [], 0
-        packet.append(text)
-        parts.append(sql)
+    start = size = 0
+    for n, sql in enumerate(filled):
+        if n > start and size + len(sql) > _PACKET_BYTES:
+            yield texts[start:n], filled[start:n]
+            start, size = n, 0
         size += len(sql)
-    yield packet, ";".join(parts)
+    yield texts[start:], filled[start:]
 
 
 def _insert_texts(
@@ -403,11 +399,6 @@ def _rows_texts(rows: Sequence[Sequence[Any]], head: str, row: str, tail: str) -
         Text(head + ", ".join([row] * len(part)) + tail, [value for values in part for value in values])
         for part in parts
     ]
-
-
-def _update_of(record: models.Model) -> Text:
-    keepers, text = _update_text(type(record))  # type: ignore[arg-type]
-    return Text(text, [*_stored(record, keepers), record.pk], 1, record._meta.db_table)
 
 
 def _stored(record: models.Model, keepers: Keepers) -> list[Any]:
@@ -460,9 +451,14 @@ def _insert_text(
 
 
 @cache
-def _update_text(model: type[models.Model]) -> tuple[Keepers, str]:
+def _update_text(model: type[models.Model], columns: tuple[str, ...]) -> tuple[Keepers, str]:
     quote = connection.ops.quote_name
-    fields = [f for f in model._meta.concrete_fields if not f.primary_key]
+    named = (
+        [f for f in model._meta.concrete_fields if f.attname in columns]
+        if columns
+        else model._meta.concrete_fields
+    )
+    fields = [f for f in named if not f.primary_key]
     sets = ", ".join(f"{quote(f.column)} = %s" for f in fields)
     pk = model._meta.pk
     assert pk is not None

@@ -4,6 +4,8 @@ Django turns autocommit off before a transaction and on after it, each a round t
 transaction begins with BEGIN, which waits for the first statement: `registry.transactions.sql` sends both together, and
 COMMIT with the last ones.
 
+A connection that the server has closed meanwhile is given up before a request begins, so that nobody meets it.
+
 With one host it is otherwise Django's own backend. With several, each new connection asks whether its node belongs to the
 cluster's primary component, and reads wait until what was committed elsewhere has arrived (``wsrep_sync_wait``).
 """
@@ -11,10 +13,13 @@ cluster's primary component, and reads wait until what was committed elsewhere h
 from __future__ import annotations
 
 import logging
+import select
 from typing import Any
 
 from django.db.backends.mysql import base
 from MySQLdb import OperationalError
+
+from lentra.service.mysql.patient import PatientConnection
 
 logger = logging.getLogger(__name__)
 _NOT_READY = 1047  # the server's own number for a node that is outside the primary component
@@ -44,6 +49,12 @@ class DatabaseWrapper(base.DatabaseWrapper):
         self.begins = self.committed = self._on = False
         super().connect()
 
+    def close_if_unusable_or_obsolete(self) -> None:
+        """As Django's, before each request; a connection that the server has closed is seen without asking it."""
+        if self.connection is not None and _is_closed(self.connection):
+            self.close()
+        super().close_if_unusable_or_obsolete()
+
     def _set_autocommit(self, autocommit: bool) -> None:
         if not autocommit and self._on:
             self.begins = True
@@ -66,12 +77,12 @@ class DatabaseWrapper(base.DatabaseWrapper):
         given = dict(conn_params)
         nodes = given.pop("nodes", None)
         if not nodes:
-            return super().get_new_connection(given)
+            return PatientConnection(**given)
         failure: OperationalError | None = None
         for step in range(len(nodes)):
             n = (_first + step) % len(nodes)
             try:
-                connection = super().get_new_connection(given | {"host": nodes[n][0], "port": nodes[n][1]})
+                connection = PatientConnection(**given | {"host": nodes[n][0], "port": nodes[n][1]})
                 _require_ready(connection, nodes[n])
             except OperationalError as why:
                 failure = why
@@ -82,6 +93,13 @@ class DatabaseWrapper(base.DatabaseWrapper):
             return connection
         assert failure
         raise failure
+
+
+def _is_closed(connection: Any) -> bool:
+    """Whether there is something to read although nothing was asked: a server says no more than that it goes."""
+    looking = select.poll()
+    looking.register(connection.fileno(), select.POLLIN)
+    return bool(looking.poll(0))
 
 
 def _require_ready(connection: Any, node: tuple[str, int]) -> None:

@@ -27,6 +27,7 @@ from lentra.registry.operations.reservations.reserve import edit_reservation, gi
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
 from lentra.registry.operations.setup.edit_sheet import edit_sheet
+from lentra.registry.operations.setup.limit_project import add_quota, edit_quota
 from lentra.registry.operations.setup.remove_realm import remove_realm
 from lentra.registry.operations.setup.remove_record import remove_record
 from lentra.registry.operations.subnets.attach_address import attach_address, detach_address
@@ -42,6 +43,7 @@ from lentra.registry.operations.subnets.record_addresses import (
     record_addresses,
     release_address,
 )
+from lentra.registry.operations.subscriptions.subscribe import pause_subscription, resume_subscription
 from lentra.registry.rules.permissions import require, require_project, visible_entries
 from lentra.registry.space.locking import lock_outline, open_pools
 from lentra.registry.transactions.change import Change
@@ -78,13 +80,13 @@ def undo(change: Change, number: int) -> list[LedgerEntry]:
             lock_all(BY_KIND[kind]._default_manager.filter(pk__in={e.record for e in entries if e.kind == kind}))
         _refuse_built_on(entries, made)
         change.why = f"undo of {number}{': ' if change.why else ''}{change.why}"[:500]
-        back = sorted((e for e in reversed(entries) if e.subject not in made), key=_holds_others)
+        back = sorted((e for e in reversed(entries) if e.subject not in made), key=holds_others)
         for entry in back:
-            _opposite(entry)(change, entry)
+            opposite(entry)(change, entry)
     return back
 
 
-def _holds_others(entry: LedgerEntry) -> int:
+def holds_others(entry: LedgerEntry) -> int:
     """What was made to hold others goes after them: a record's number says nothing of when it was made."""
     return _HOLDING.index(entry.kind) + 1 if entry.subject is None and entry.kind in _HOLDING else 0
 
@@ -156,7 +158,7 @@ def _refuse_built_on(entries: Sequence[LedgerEntry], made: set[int]) -> None:
         )
 
 
-def _opposite(entry: LedgerEntry) -> Callable[[Change, LedgerEntry], Any]:
+def opposite(entry: LedgerEntry) -> Callable[[Change, LedgerEntry], Any]:
     """What takes an entry back."""
     if entry.before is None and entry.after is not None and entry.subject is None:
         step = _OF_MAKING.get(entry.kind)
@@ -182,6 +184,7 @@ _INSTEAD = {
     (Pool.KIND, "change range"): "change the range back",
     ("reservation", "give back"): "reserve the range again",
     ("token", "add"): "revoke it",
+    ("intake", "commit"): "take the intake back",
     ("person", "change password"): "set another password",
 }
 
@@ -326,13 +329,16 @@ def _edit_person_back(change: Change, entry: LedgerEntry) -> None:
     )
 
 
-_SET_UP = ("rule sheet", "region", "zone", "tier", "project", "planned need", "tag range", "tag member")
+_SET_UP = (
+    *("rule sheet", "region", "zone", "tier", "project", "planned need", "tag range", "tag member"),
+    *("quota", "approval rule"),
+)
 
 Step = Callable[[Change, LedgerEntry], Any]
 _OF_MAKING: dict[str, Step] = {
     **{
         kind: lambda change, entry: remove_record(change, entry.kind, entry.record)
-        for kind in (*_SET_UP, "person")
+        for kind in (*_SET_UP, "person", "subscription")
     },
     "realm": lambda change, entry: remove_realm(change, entry.record),
     "pool": lambda change, entry: give_back_pool(change, entry.record),
@@ -347,6 +353,7 @@ _OF_REMOVING: dict[str, Step] = {
         kind: lambda change, entry: add_record(change, entry.kind, _values(entry, entry.before or {}))
         for kind in _SET_UP
     },
+    "quota": lambda change, entry: add_quota(change, _values(entry, entry.before or {})),
     "keep-out": lambda change, entry: add_keep_out(change, _values(entry, entry.before or {}), despite_use=True),
     "address record": _record_address_again,
 }
@@ -355,7 +362,15 @@ _OF_CHANGING: dict[tuple[str, str], Step] = {
         (kind, "edit"): lambda change, entry: edit_record(
             change, entry.kind, entry.record, _values(entry, entry.before or {})
         )
-        for kind in (*_SET_UP, "realm", "keep-out")
+        for kind in (*_SET_UP, "realm", "keep-out", "subscription")
+    },
+    ("subscription", "pause"): lambda change, entry: resume_subscription(change, entry.record),
+    ("subscription", "resume"): lambda change, entry: pause_subscription(
+        change, entry.record, (entry.before or {})["paused"]
+    ),
+    **{
+        ("quota", verb): lambda change, entry: edit_quota(change, entry.record, _values(entry, entry.before or {}))
+        for verb in ("edit", "raise")
     },
     ("rule sheet", "edit"): lambda change, entry: edit_sheet(
         change, entry.record, _values(entry, entry.before or {})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from datetime import datetime, timedelta
 from functools import cache
 
@@ -10,9 +11,10 @@ from django.contrib.auth.hashers import check_password, make_password
 from django.db import transaction
 from django.db.models import F
 
-from lentra.registry.errors import TooManyTries, WrongPassword
+from lentra.registry.errors import SecondFactorNeeded, TooManyTries, WrongPassword
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Person, SignInCount
+from lentra.registry.operations.people.second_factor import is_on, take_code
 from lentra.registry.rules.permissions import require
 from lentra.registry.rules.sign_ins import FORGOTTEN_AFTER, peer_network, wait_after
 from lentra.registry.transactions.change import Change
@@ -24,20 +26,22 @@ logger = logging.getLogger(__name__)
 _KINDS = ("name", "peer")
 
 
-def sign_in(name: str, password: str, peer: str, clock: Clock | None = None) -> Person:
+def sign_in(name: str, password: str, peer: str, clock: Clock | None = None, code: str = "") -> Person:
     """The person with this name and password. Every sign-in, failed or not, is in the log and in the ledger.
 
     Args:
         peer: the address that it comes from.
+        code: of the second factor, or a recovery code.
 
     Raises:
         TooManyTries: too many have failed with this name or from this peer; the password was not looked at.
-        WrongPassword: name or password is wrong, or the person is no longer active.
+        SecondFactorNeeded: the password is right, and no code was given.
+        WrongPassword: name, password or code is wrong, or the person is no longer active.
     """
     clock = clock or SystemClock()
     known = Person.objects.filter(name=name).first()
     try:
-        proved = _proved(known, name, password, peer, clock)
+        proved = _proved(known, name, password, peer, clock, lambda person: _second(person, code, clock))
     except TooManyTries as refusal:
         logger.warning("sign-in of %s from %s not looked at: %s", _told(known), peer, refusal.message)
         raise
@@ -49,7 +53,7 @@ def sign_in(name: str, password: str, peer: str, clock: Clock | None = None) -> 
     )
     logger.log(logging.INFO if proved else logging.WARNING, "%s: %s from %s", verb, _told(known), peer)
     if not proved or known is None:
-        raise WrongPassword("name or password is wrong, or the person is no longer active")
+        raise WrongPassword("name, password or code is wrong, or the person is no longer active")
     return known
 
 
@@ -92,7 +96,30 @@ def failed_sign_ins(names: list[str], now: datetime) -> dict[str, tuple[int, dat
     return {row.key.removeprefix("name:"): (row.failed, until) for row, until in waiting.items()}
 
 
-def _proved(known: Person | None, name: str, password: str, peer: str, clock: Clock) -> bool:
+def _second(person: Person, code: str, clock: Clock) -> bool:
+    """Whether the second factor, if there is one, is right.
+
+    Raises:
+        SecondFactorNeeded: there is one, and no code.
+    """
+    if not is_on(person):
+        return True
+    if not code.strip():
+        raise SecondFactorNeeded(
+            "a code of your authenticator is needed as well, or a recovery code", field="code"
+        )
+    with transaction.atomic():
+        return take_code(person, code, clock.now())
+
+
+def _proved(
+    known: Person | None,
+    name: str,
+    password: str,
+    peer: str,
+    clock: Clock,
+    second: Callable[[Person], bool] = lambda person: True,
+) -> bool:
     """True if the password is that of an active person. The try is counted first, and taken back if it is right."""
     keys = {f"name:{name}"[:80]: "name", f"peer:{peer_network(peer)}": "peer"}
     _count(keys, clock.now())
@@ -100,6 +127,13 @@ def _proved(known: Person | None, name: str, password: str, peer: str, clock: Cl
     right = check_password(password, known.password if known else _no_password())
     if not (right and known and known.active):
         return False
+    try:
+        if not second(known):
+            return False
+    except SecondFactorNeeded:
+        # Nothing has failed, and nothing is proved: the try is taken back, and those before it still count.
+        SignInCount.objects.filter(key__in=keys, failed__gt=0).update(failed=F("failed") - 1)
+        raise
     SignInCount.objects.filter(key__startswith="name:", key__in=keys).delete()
     SignInCount.objects.filter(key__startswith="peer:", key__in=keys, failed__gt=0).update(
         failed=F("failed") - 1, until=None

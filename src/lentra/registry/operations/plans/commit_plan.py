@@ -6,7 +6,6 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime, timedelta
 
 from lentra.addressing.layout import Laid
-from lentra.addressing.prefix import BITS
 from lentra.addressing.refusal import Refusal
 from lentra.registry.errors import PlanNotPossible, QuotaReached
 from lentra.registry.models import Person, Plan, Reservation, Subnet, Zone
@@ -24,7 +23,9 @@ from lentra.registry.requests.allocation import Allocation
 from lentra.registry.requests.request import refuse_hold
 from lentra.registry.rules.names import check_name, split_name, stem_for
 from lentra.registry.rules.permissions import require, require_project
-from lentra.registry.rules.quotas import refuse_more_zones, refuse_over_quota
+from lentra.registry.rules.quotas import Take, refuse_over_quota
+from lentra.registry.rules.waiting import refuse_undecided
+from lentra.registry.rules.zone_limits import refuse_more_zones
 from lentra.registry.space.expiry import free_reservations
 from lentra.registry.space.locking import Pools, discard_changes
 from lentra.registry.transactions.change import Change
@@ -42,13 +43,15 @@ def commit_plan(
     hold_minutes: int | None = None,
     give_back: bool = False,
     despite_use: bool = False,
+    held_until: datetime | None = None,
 ) -> Proposed:
     """Hand out what a plan wants and is not there yet. In a preview nothing is written, and faults are listed.
 
     Args:
         source: the plan's text as written, to be kept.
         proposal: a preview's token: do exactly what it showed.
-        hold_minutes: only hold it; it falls back by itself unless it is committed.
+        hold_minutes: only hold it; it falls back by itself unless it is committed. `held_until`: while a planner is to
+            decide.
         give_back: also give back what the plan has and no longer wants; with `despite_use` although something is
             recorded there.
 
@@ -60,6 +63,7 @@ def commit_plan(
     """
     require_may_commit(change.actor)
     refuse_hold(hold_minutes)
+    ends_at = held_until or (change.now + timedelta(minutes=hold_minutes) if hold_minutes else None)
     wanted = resolve(text)
     if wanted.project:
         require_project(change.actor, wanted.project, "commit a plan")
@@ -67,7 +71,9 @@ def commit_plan(
         raise not_possible(wanted.errors)
     with open_plan(change, wanted) as (plan, pools):
         if plan and plan.state == "held":
-            if plan.document == text.document and not change.preview and not hold_minutes:
+            if not held_until:
+                refuse_undecided(change.actor, plan.pk)
+            if plan.document == text.document and not change.preview and not ends_at:
                 return _activate(change, wanted, plan, pools)
             drop_held(change, plan, pools, "end hold")
             plan = None
@@ -75,7 +81,7 @@ def commit_plan(
         before = usage_of(wanted, pools)
         if give_back:
             give_back_many(change, _given_back(comparison), despite_use)
-        state = "held" if hold_minutes else "active"
+        state = "held" if ends_at else "active"
         proposed = propose(change, wanted, plan, comparison, pools, proposal, state)
         after = usage_of(wanted, pools)
         proposed.usage = [(pool, was, now) for (pool, was), (_, now) in zip(before, after, strict=True)]
@@ -88,7 +94,7 @@ def commit_plan(
             return proposed
         if proposed.errors:
             raise not_possible(proposed.errors)
-        _write(change, wanted, proposed, pools, source, hold_minutes)
+        _write(change, wanted, proposed, pools, source, ends_at)
     return proposed
 
 
@@ -126,15 +132,9 @@ def _not_allowed(change: Change, wanted: ResolvedPlan, proposed: Proposed) -> li
         except Refusal as refusal:
             where = wanted.text.where("summarise")
             found.append(Finding(where, refusal.message, "no prefix is kept together", refusal.code))
-    public = [
-        (family, BITS[family])
-        for one in proposed.added
-        for family, laid in one.blocks.items()
-        if one.slot.pools[family].exposure == "public" and laid.block.size == 1
-    ]
-    if public and wanted.project:
+    if proposed.added and wanted.project:
         try:
-            refuse_over_quota(change, wanted.project, public)
+            refuse_over_quota(change, wanted.project, [take for one in proposed.added for take in _takes(one)])
         except QuotaReached as refusal:
             where = wanted.text.where("project")
             found.append(
@@ -154,6 +154,24 @@ def _not_allowed(change: Change, wanted: ResolvedPlan, proposed: Proposed) -> li
                 Finding(where, refusal.message, "nothing is handed out", refusal.code, refusal.suggestions)
             )
     return found
+
+
+def _takes(one: Placed) -> list[Take]:
+    """What a planned subnet takes: its blocks may lie in two pools, and it counts where its first one lies."""
+    if not one.blocks:
+        return []  # it has no place: that is told by another fault
+    first, *others = sorted(one.blocks)
+    region = one.slot.target.region.pk
+    found = [
+        Take(
+            one.slot.pools[first],
+            region,
+            [(first, one.blocks[first].block.length)],
+            subnets=1,
+            tags=int(bool(one.tag)),
+        )
+    ]
+    return found + [Take(one.slot.pools[f], region, [(f, one.blocks[f].block.length)]) for f in others]
 
 
 def not_possible(errors: Sequence[Finding]) -> PlanNotPossible:
@@ -177,16 +195,15 @@ def _write(
     proposed: Proposed,
     pools: Pools,
     source: str,
-    hold_minutes: int | None,
+    ends_at: datetime | None,
 ) -> None:
-    ends_at = change.now + timedelta(minutes=hold_minutes) if hold_minutes else None
     proposed.ends_at = ends_at
     proposed.plan = plan = _keep_plan(change, wanted, proposed.plan, source, ends_at)
     if not proposed.added and not proposed.reserving:
         return
-    state = "held" if hold_minutes else "active"
+    state = "held" if ends_at else "active"
     subnets = [_new_subnet(change, one, plan, wanted, state, ends_at) for one in proposed.added]
-    change.added(subnets, "hold" if hold_minutes else "hand out", later=True)
+    change.added(subnets, "hold" if ends_at else "hand out", later=True)
     for one, subnet in zip(proposed.added, subnets, strict=True):
         one.subnet = subnet
     change.batch.send()

@@ -45,7 +45,7 @@ def carve_pool(
     parent = find(Pool, parent_ref, "parent", related=("sheet", "realm"))
     if not ranges and not lengths:
         raise Invalid("say which range to carve, or a length to find", field="ranges", suggestions=["/20"])
-    if shown := change.shown("pool"):
+    if lengths and (shown := change.shown("pool")):  # what is said exactly is not chosen
         ranges, lengths = [parse_prefix(text) for text in shown["ranges"]], []
     inherited = values.get("sheet") is None
     values = {

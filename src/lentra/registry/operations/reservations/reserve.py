@@ -59,7 +59,8 @@ def reserve(change: Change, wanted: ReservationRequest) -> Reservation:
         OutsideParent, Overlaps, KeptOut, Exhausted: the pool cannot give the range.
         Invalid, NameTaken: what is said of it makes no sense, or another reservation has the name.
     """
-    require(change.actor, "planner", "reserve a range")
+    if not change.for_planner:
+        require(change.actor, "planner", "reserve a range")
     pool = find(Pool, wanted.pool, "pool", related=("realm", "sheet"))
     _refuse_past(change, wanted.ends_at)
     if shown := change.shown("reservation"):
@@ -82,7 +83,7 @@ def reserve(change: Change, wanted: ReservationRequest) -> Reservation:
         }
         check_name(values["name"])
         names = {"projects": [p.name for p in wanted.projects], "tiers": [t.name for t in wanted.tiers]}
-        made = add_record(change, "reservation", values, **names)
+        made = add_record(change, "reservation", values, granted=change.for_planner, **names)
         assert isinstance(made, Reservation)
         made.projects.set(wanted.projects)
         made.tiers.set(wanted.tiers)

@@ -16,6 +16,7 @@ from lentra.registry.models import NUMBERINGS, Pool, Subnet
 from lentra.registry.requests.pairing import paired_block
 from lentra.registry.requests.request import no_range_yet
 from lentra.registry.rules.permissions import require
+from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.space.evidence import conflicts_over
 from lentra.registry.space.locking import open_pools
 from lentra.registry.space.outside import outside
@@ -52,6 +53,7 @@ def add_second_family(
         WrongFamily: the pool has no IPv6 range yet; says what to add first.
         Invalid: too many subnets for `within`, or one without a tag.
         Overlaps, OutsideParent: a block is in use, or `within` is not in the pool.
+        QuotaReached: a project may have no more IPv6.
         StaleEdit: the pool has changed since `version`.
         NotAllowed: the actor is no planner.
     """
@@ -83,6 +85,9 @@ def add_second_family(
             )
         paired = _pair(pool, store, whole, length, how, [find(Subnet, ref, "subnets").pk for ref in subnets])
         given = [one.subnet for one in paired]
+        for project in {subnet.project for subnet in given}:
+            own = [subnet for subnet in given if subnet.project_id == project.pk]
+            refuse_over_quota(change, project, [Take(pool, one.region_id, [(6, length)]) for one in own])
         before = [{"blocks": [str(b) for b in subnet.blocks()]} for subnet in given]
         for one in paired:
             one.subnet.known_blocks = [*one.subnet.blocks(), one.block]
@@ -110,7 +115,7 @@ def _pair(
                 suggestions=list(rows.values_list("name", flat=True)[:8]),
             )
     paired = []
-    for subnet in lock_all(rows.prefetch_related("extents")):
+    for subnet in lock_all(rows.prefetch_related("extents", "project")):
         if any(block.family == 6 for block in subnet.blocks()):
             continue
         block = paired_block(store, whole, length, numbering, subnet.tag, subnet.name)

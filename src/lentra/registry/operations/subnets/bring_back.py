@@ -8,7 +8,8 @@ from lentra.addressing.extents import Extent, State
 from lentra.registry.errors import NotAllowed
 from lentra.registry.models import LedgerEntry, Subnet
 from lentra.registry.operations.subnets.opened import open_subnet
-from lentra.registry.rules.quotas import refuse_more_zones, refuse_over_quota
+from lentra.registry.rules.quotas import refuse_over_quota, whole_take
+from lentra.registry.rules.zone_limits import refuse_more_zones
 from lentra.registry.transactions.change import Change
 
 
@@ -20,14 +21,13 @@ def bring_back(change: Change, subnet_ref: Any, state: str = "active", version: 
 
     Raises:
         WrongState: it does not cool.
-        QuotaReached: it is a public address, and the project's quota is used up by others; or its zone is one too many.
+        QuotaReached: the project's quota is used up by others meanwhile; or its zone is one too many.
         NotAllowed: the actor neither gave it back nor is a planner.
         StaleEdit.
     """
     with open_subnet(change, subnet_ref, "bring a subnet back", version, ("cooling",)) as (subnet, pools):
         _refuse_others(change, subnet)
-        if subnet.pool.exposure == "public":
-            refuse_over_quota(change, subnet.project, [(block.family, block.length) for block in subnet.blocks()])
+        refuse_over_quota(change, subnet.project, [whole_take(subnet, recorded=0)])
         if subnet.zone is not None:
             refuse_more_zones(change, subnet.project, subnet.region, [subnet.zone])
         for families in pools.values():

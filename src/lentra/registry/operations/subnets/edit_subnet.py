@@ -25,6 +25,7 @@ from lentra.registry.rules.names import (
     split_name,
 )
 from lentra.registry.rules.permissions import require
+from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.rules.tags import Tags, check_tag, no_tag, wanted_tag
 from lentra.registry.transactions.change import Change
 
@@ -66,10 +67,21 @@ def edit_subnet(change: Change, subnet_ref: Any, values: dict[str, Any], version
         values["name_stem"], values["name_number"] = split_name(values["name"], lengths=lengths)
     if subnet.service and values.get("service", subnet.service) != subnet.service:
         require(change.actor, "planner", f"open a subnet that is kept for {subnet.service} to others")
-    if {"hosts", "growth"} & set(values):
-        _check_hosts(subnet, values)
     if {"tag", "outer_tag"} & set(values):
         values |= _tagged(change, subnet, values)
+    change.edited(subnet, **checked_inside(subnet, values))
+    return subnet
+
+
+def checked_inside(subnet: Subnet, values: dict[str, Any]) -> dict[str, Any]:
+    """Values of a subnet, those of what is fixed inside it as they are kept.
+
+    Raises:
+        HostsDoNotFit, BadAddress, AddressTaken, NoDhcp, Invalid: its blocks cannot have them.
+    """
+    values = dict(values)
+    if {"hosts", "growth"} & set(values):
+        _check_hosts(subnet, values)
     if set(INSIDE) & set(values):
         values |= check_inside(subnet, values)
     if "ipv6_hosts" in values:
@@ -78,8 +90,7 @@ def edit_subnet(change: Change, subnet_ref: Any, values: dict[str, Any], version
         values["name_servers"] = _name_servers(values["name_servers"])
     if values.get("dns_suffix"):
         values["dns_suffix"] = _suffix(values["dns_suffix"])
-    change.edited(subnet, **values)
-    return subnet
+    return values
 
 
 def _check_hosts(subnet: Subnet, values: dict[str, Any]) -> None:
@@ -131,6 +142,8 @@ def _tagged(change: Change, subnet: Subnet, values: dict[str, Any]) -> dict[str,
     place = subnet.zone or subnet.region
     if (number, outer) != (subnet.tag, subnet.outer_tag):
         number = Tags(change, place, outer).take(number, subnet.name, tier=subnet.tier)
+        if subnet.tag is None:
+            refuse_over_quota(change, subnet.project, [Take(subnet.pool, subnet.region_id, tags=1)])
         if differing := [member.name for member in subnet.members.filter(tag__isnull=False).exclude(tag=number)]:
             change.note(f"its tag differs at {', '.join(differing[:8])}: change it there as well")
     return {"tag": number, "outer_tag": outer, "tag_scope": place.pk}

@@ -18,7 +18,7 @@ from lentra.registry.lookup.insides import gateway_of
 from lentra.registry.models import Subnet, place_key
 from lentra.registry.operations.subnets.opened import IN_USE, families_of, open_subnet
 from lentra.registry.requests.request import check_pool_bounds, refuse_room
-from lentra.registry.rules.quotas import refuse_over_quota
+from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.space.evidence import conflicts_over
 from lentra.registry.space.expiry import free_extents, reservations_of
 from lentra.registry.space.store import DatabaseExtents
@@ -45,6 +45,7 @@ def grow_subnet(
         second: where it cannot grow in place, add a second block instead.
 
     Raises:
+        QuotaReached: the project may have no more.
         CannotGrow: something is in the way (listed), or the first address would change; offers a second
             block or a wider one elsewhere.
         LengthOutOfBounds: the rule sheet or the pool does not allow the length.
@@ -78,6 +79,8 @@ def grow_subnet(
             _add_block(change, subnet, store, block, max(wanted, rules.shortest))
         else:
             _note_gateway(change, subnet, block, target)
+            wider, now = [(block.family, target.length)], [(block.family, block.length)]
+            refuse_over_quota(change, subnet.project, [Take(subnet.pool, subnet.region_id, wider, now)])
             grow(store, block, target, subnet.pk)
     values: dict[str, Any] = {"hosts": hosts} if hosts is not None else {}
     if growth is not None:
@@ -280,8 +283,7 @@ def _least_length(rules: FamilyRules, family: int, hosts: int) -> int:
 def _add_block(change: Change, subnet: Subnet, store: DatabaseExtents, block: Prefix, length: int) -> None:
     """A second block of the same family for what is missing."""
     pool = subnet.pool
-    if pool.exposure == "public":
-        refuse_over_quota(change, subnet.project, [(block.family, length)])
+    refuse_over_quota(change, subnet.project, [Take(pool, subnet.region_id, [(block.family, length)])])
     found = place(store, length, pool.placement(store.family))
     carve(store, found.block, State.HANDED_OUT, subnet.pk, found.within)
     change.note(f"{found.block} comes beside {block} as a second block: {found.why}")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import timedelta
 from typing import Any
 
 from lentra.addressing.extents import State
@@ -27,8 +26,9 @@ from lentra.registry.rules.names import (
     wanted_stem,
 )
 from lentra.registry.rules.permissions import require, require_project
-from lentra.registry.rules.quotas import refuse_more_zones, refuse_over_quota
+from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.rules.tags import Tags, no_tag, wanted_tag
+from lentra.registry.rules.zone_limits import refuse_more_zones
 from lentra.registry.space.expiry import free_reservations
 from lentra.registry.space.keep_outs import keep_outs_over
 from lentra.registry.space.keeping import prepare
@@ -65,7 +65,7 @@ class _Order:
     @property
     def state(self) -> str:
         """The state that its subnets begin in."""
-        return "held" if self.request.hold_minutes else "active"
+        return "held" if self.request.hold_minutes or self.request.held_until else "active"
 
 
 @dataclass(frozen=True)
@@ -149,8 +149,8 @@ def _choose(change: Change, order: _Order, stores: Families, highest: int) -> _C
     target = order.target
     if target.zone is not None and target.region.zones_per_project is not None:
         refuse_more_zones(change, target.project, target.region, [target.zone])
-    if pool.exposure == "public":
-        refuse_over_quota(change, order.target.project, lengths.items(), request.count)
+    if target.limited:
+        refuse_over_quota(change, target.project, [_taken(order, lengths)])
     reserved = None
     if order.reservation:
         reserved = ReservedSpace(stores[order.reservation.family], order.reservation)
@@ -174,6 +174,14 @@ def _choose(change: Change, order: _Order, stores: Families, highest: int) -> _C
         names = _names(change, order, highest)
         tags = _tags(change, order, names)
     return _Chosen(numbers, names, blocks, tags)
+
+
+def _taken(order: _Order, lengths: Mapping[int, int]) -> Take:
+    """What an order takes, as quotas count it."""
+    count, tag = order.request.count, order.request.tag
+    tags = count if order.sheet.tag_needed or tag not in (None, "none") else 0
+    blocks = [*lengths.items()] * count
+    return Take(order.pool, order.target.region.pk, blocks, subnets=count, tags=tags)
 
 
 def _names(change: Change, order: _Order, highest: int) -> list[str]:
@@ -324,7 +332,7 @@ def _subnet(
         service=request.service,
         gateway=request.gateway or order.sheet.gateway,
         created_at=change.now,
-        ends_at=change.now + timedelta(minutes=request.hold_minutes) if request.hold_minutes else None,
+        ends_at=request.ends_at(change.now),
         replaces=order.replaces,
         drawn_from=order.reservation,
     )

@@ -9,8 +9,10 @@ from lentra.registry.lookup.find import find
 from lentra.registry.models import Project, Subnet
 from lentra.registry.operations.subnets.opened import IN_USE, locked_subnet
 from lentra.registry.rules.permissions import require_project
-from lentra.registry.rules.quotas import refuse_more_zones, refuse_over_quota
+from lentra.registry.rules.quotas import refuse_over_quota, whole_take
+from lentra.registry.rules.zone_limits import refuse_more_zones
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.locks import lock
 
 
 def hand_over(change: Change, subnet_ref: Any, project: Any, version: int | None = None) -> Subnet:
@@ -18,7 +20,7 @@ def hand_over(change: Change, subnet_ref: Any, project: Any, version: int | None
 
     Raises:
         WrongPool: its pool belongs to the old project alone.
-        QuotaReached: the new project may hold no more public addresses, or use no more zones there.
+        QuotaReached: the new project may have no more of what it is, or use no more zones there.
         NotAllowed: the actor acts for one of the two projects alone, or for none.
         Invalid, WrongState, StaleEdit.
     """
@@ -35,8 +37,8 @@ def hand_over(change: Change, subnet_ref: Any, project: Any, version: int | None
             rule="a pool with a project serves that alone",
             suggestions=[f"replace {subnet.name} by a subnet from another pool"],
         )
-    if subnet.pool.exposure == "public":
-        refuse_over_quota(change, other, [(block.family, block.length) for block in subnet.blocks()])
+    lock(Project, other.pk)  # whoever limits it waits: no pool is open here
+    refuse_over_quota(change, other, [whole_take(subnet)])
     if subnet.zone is not None:
         refuse_more_zones(change, other, subnet.region, [subnet.zone])
     if subnet.plan_id:

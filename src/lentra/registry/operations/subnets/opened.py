@@ -14,6 +14,7 @@ from lentra.registry.rules.permissions import require_project
 from lentra.registry.space.locking import Pools, open_pools_of
 from lentra.registry.space.store import DatabaseExtents
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.reach import require_place
 
 RELATED = ("project", "pool__realm", "pool__sheet", "zone", "tier", "region")
 IN_USE = ("active", "retiring")
@@ -48,6 +49,7 @@ def locked_subnet(
 
     def may(subnet: Subnet) -> None:
         require_project(change.actor, subnet.project, to)
+        require_place(change.actor, subnet.pool.realm_id, subnet.pool_id)
 
     subnet = find_locked(Subnet, ref, "subnet", may=may, version=version, related=RELATED)
     if states and subnet.state not in states:

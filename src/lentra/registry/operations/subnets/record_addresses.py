@@ -17,6 +17,7 @@ from lentra.registry.models import ADDRESS_KINDS, Address, Subnet
 from lentra.registry.operations.subnets.opened import IN_USE, locked_subnet
 from lentra.registry.operations.subnets.recorded import Recorded
 from lentra.registry.rules.names import check_name, numbered_names
+from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.transactions.change import Change
 
 MOST_AT_ONCE = 1000
@@ -71,6 +72,7 @@ def record_addresses(
             suggestions=[max(1, min(total, MOST_AT_ONCE))],
         )
     subnet = locked_subnet(change, subnet_ref, "record an address", version, IN_USE)
+    refuse_over_quota(change, subnet.project, [Take(subnet.pool, subnet.region_id, records=total)])
     recorded = Recorded(subnet)
     made: list[Address] = []
     for n, one in enumerate(wanted):

@@ -12,6 +12,7 @@ from lentra.registry.operations.subnets.edit_subnet import INSIDE, check_inside
 from lentra.registry.operations.subnets.hand_out import HandedOut, hand_out
 from lentra.registry.operations.subnets.opened import open_subnet
 from lentra.registry.requests.request import SubnetRequest
+from lentra.registry.rules.waiting import refuse_undecided
 from lentra.registry.transactions.change import Change
 
 _KEPT = ("hosts", "growth", "purpose", "notes", "labels", "service")  # unless the request says otherwise
@@ -56,6 +57,8 @@ def confirm_held(change: Change, subnet_ref: Any, version: int | None = None) ->
         NotAllowed.
     """
     with open_subnet(change, subnet_ref, "confirm a held subnet", version, ("held",)) as (subnet, pools):
+        for number in (subnet.pk, subnet.plan_id):
+            refuse_undecided(change.actor, number)
         activate(pools, [subnet.pk])
         change.edited(subnet, "hand out", state="active", ends_at=None)
     return find(Subnet, subnet.pk)

@@ -7,6 +7,7 @@ import time
 import uuid
 from typing import Any
 
+from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 from django.db import OperationalError, connection
@@ -35,6 +36,9 @@ class Command(BaseCommand):
         try:
             call_command("migrate", interactive=False, verbosity=1)
             call_command("ship_sheets")
+            if settings.ALERT_URL:
+                about = "alerts, as LENTRA_ALERT_URL says"
+                call_command("keep_subscription", "alerts", settings.ALERT_URL, kind=["alert"], about=about)
         finally:
             with connection.cursor() as cursor:
                 cursor.execute(f"UPDATE {_TABLE} SET until = '2000-01-01' WHERE holder = %s", [holder])

@@ -16,7 +16,6 @@ from django.db import OperationalError, connection
 from lentra.registry.transactions.clock import SystemClock
 from lentra.registry.upkeep import round_done, run_upkeep, take_lease
 from lentra.service.metrics import count_upkeep
-from lentra.service.webhooks import send_due
 
 HOLDER = "LENTRA_UPKEEP_HOLDER"  # who holds the lease: the same again when this process is started again
 logger = logging.getLogger("lentra.upkeep")
@@ -48,14 +47,8 @@ class Command(BaseCommand):
 
 
 def _round(holder: uuid.UUID) -> dict[str, int]:
-    """One round: what is due in the registry, then the alerts that are to be sent."""
-    sends = bool(settings.ALERT_URL)
-    done = run_upkeep(
+    """One round of what is due in the registry."""
+    return run_upkeep(
         alert_within_days=settings.ALERT_DAYS,
-        deliver_alerts=sends,
         still_ours=lambda lasts: take_lease(holder, SystemClock(), lasts),
     )
-    if sends:
-        sent = send_due(settings.ALERT_URL, settings.ALERT_SECRET, SystemClock())
-        done |= {f"deliveries_{what}": count for what, count in sent.items()}
-    return done
