@@ -5,9 +5,7 @@ from __future__ import annotations
 import fcntl
 import json
 import os
-import random
 import shutil
-import socket
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -15,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from lentra.client import Client
-from lentra.service.database import OwnDatabase
+from lentra.service.database import OwnDatabase, any_free_port
 from lentra.service.launcher import Service
 
 ROOT = Path(__file__).parent.parent
@@ -58,22 +56,10 @@ def apart(work):
         return thread.submit(work).result()
 
 
-_ports = iter(random.sample(range(20_000, 32_000), 500))  # below those that the system gives to callers
-
-
-def free_port() -> int:
-    """A port that nobody listens on, and that no other process of the tests is likely to choose."""
-    for port in _ports:
-        with socket.socket() as probe:
-            if probe.connect_ex(("127.0.0.1", port)):
-                return port
-    raise AssertionError("no port is free")
-
-
 @pytest.fixture(scope="session")
 def registry_database(tmp_path_factory):
     """A database for tests that call operations directly, with Django set up on it."""
-    database = OwnDatabase(tmp_path_factory.mktemp("registry"), free_port(), lasting=False)
+    database = OwnDatabase(tmp_path_factory.mktemp("registry"), any_free_port(), lasting=False)
     database.start()
     os.environ |= {"LENTRA_DATABASE_URL": database.url, "DJANGO_SETTINGS_MODULE": "lentra.service.settings"}
     import django
@@ -107,9 +93,9 @@ class Live:
 
 def load_demo(folder: Path) -> None:
     """A database with the demo's data in it, stopped."""
-    database = OwnDatabase(folder, free_port(), lasting=False)
+    database = OwnDatabase(folder, any_free_port(), lasting=False)
     database.start()
-    service = Service(folder, database.url, free_port(), SECRET)
+    service = Service(folder, database.url, any_free_port(), SECRET)
     service.manage("prepare")
     service.run(str(ROOT / "demo" / "load.py"), str(ROOT / "demo"), str(folder / "sign-ins.json"))
     service.environment |= {"LENTRA_ALERT_URL": "https://board.ferry.example/", "LENTRA_ALERT_SECRET": "s" * 20}
@@ -132,9 +118,9 @@ def demo_data(tmp_path_factory) -> Path:
 
 def start_live(folder: Path, demo_data: Path, lasting: bool = False) -> Live:
     shutil.copytree(demo_data, folder, dirs_exist_ok=True)
-    database = OwnDatabase(folder, free_port(), lasting=lasting)
+    database = OwnDatabase(folder, any_free_port(), lasting=lasting)
     database.start()
-    service = Service(folder, database.url, free_port(), SECRET)
+    service = Service(folder, database.url, any_free_port(), SECRET)
     service.environment["LENTRA_METRICS_OPEN"] = "1"
     service.environment["LENTRA_EVENT_HOSTS"] = "127.0.0.1"
     service.start()

@@ -8,7 +8,7 @@ from email import message_from_bytes, policy
 import pytest
 from aiosmtpd.controller import Controller
 
-from tests.conftest import free_port
+from tests.conftest import any_free_port
 
 HOLDER = uuid.uuid4()
 
@@ -18,7 +18,7 @@ class Postbox:
 
     def __init__(self):
         self.mails, self.answer = [], "250 taken"
-        self.server = Controller(self, hostname="127.0.0.1", port=free_port())
+        self.server = Controller(self, hostname="127.0.0.1", port=any_free_port())
 
     async def handle_DATA(self, server, session, envelope):
         if self.answer.startswith("250"):

@@ -231,3 +231,37 @@ def test_no_question_reads_more_for_blocks_that_it_does_not_tell_of(world):
     assert [asked[name]() for name in ("label", "words", "beginning")] == [[], [], []]
     assert listed(text=f"y-{mark}") == [f"buoy-{mark}"]
     assert Subnet.objects.get(pk=known.pk).counted == known.counted
+
+
+def test_what_another_thread_clears_away_is_in_nobodys_way(registry_database):
+    import gc
+    import sys
+    import threading
+
+    over = threading.Event()
+
+    def clear_away():
+        while not over.is_set():
+            gc.collect(0)
+
+    clearing = threading.Thread(target=clear_away)
+    clearing.start()
+    often = sys.getswitchinterval()
+    gc.disable()
+    sys.setswitchinterval(1e-6)
+    try:
+        connection.ensure_connection()
+        driver = connection.connection
+        for n in range(4000):
+            driver.query(b"SELECT 1")
+            ring = [driver.store_result()]
+            ring.append(ring)  # nobody can reach it any more, and it is there until somebody clears it away
+            del ring
+            with connection.cursor() as cursor:
+                cursor.execute("SELECT %s, %s", [n, "quay"])
+                assert cursor.fetchall() == ((n, "quay"),)
+    finally:
+        over.set()
+        clearing.join()
+        sys.setswitchinterval(often)
+        gc.enable()

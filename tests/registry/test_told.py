@@ -14,7 +14,7 @@ import requests
 
 from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.transactions.clock import SystemClock
-from tests.conftest import ROOT, free_port
+from tests.conftest import ROOT, any_free_port
 from tests.taking import Taker
 
 SECRET = "between the two of us"
@@ -23,7 +23,7 @@ SECRET = "between the two of us"
 @pytest.fixture
 def receiver(tmp_path):
     """The demo's receiver as a process; tells its address and what it has taken."""
-    port, log = free_port(), tmp_path / "taken.log"
+    port, log = any_free_port(), tmp_path / "taken.log"
     with log.open("wb") as output:
         process = subprocess.Popen(
             [sys.executable, str(ROOT / "demo/receiver.py"), str(port)],
@@ -182,7 +182,7 @@ def test_after_long_failure_it_is_paused_and_goes_on_from_any_number(world, boar
     from lentra.registry.operations.subscriptions.subscribe import pause_subscription, resume_subscription
 
     caplog.set_level("INFO", logger="lentra.events")
-    gone = f"http://127.0.0.1:{free_port()}/hook?token=hidden"
+    gone = f"http://127.0.0.1:{any_free_port()}/hook?token=hidden"
     one = board.add(gone, kinds=["subnet"], realms=[world.realm.pk])
     (hall,) = world.ask(world.pool("10.79.0.0/24"), length=26)
     for _ in range(60):

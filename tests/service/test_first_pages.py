@@ -12,7 +12,7 @@ import pytest
 from lentra.client.errors import Problem
 from lentra.service.database import OwnDatabase
 from lentra.service.launcher import Service
-from tests.conftest import SECRET, free_port
+from tests.conftest import SECRET, any_free_port
 from tests.service.test_command_line import lentra  # noqa: F401
 from tests.service.test_console import open_as  # noqa: F401
 
@@ -79,9 +79,9 @@ def test_what_the_beginning_asks_and_what_is_no_answer(live):
 @pytest.fixture
 def empty(tmp_path):
     """A service with nothing in it but an admin."""
-    database = OwnDatabase(tmp_path / "data", free_port(), lasting=False)
+    database = OwnDatabase(tmp_path / "data", any_free_port(), lasting=False)
     database.start()
-    service = Service(tmp_path, database.url, free_port(), SECRET, workers=1)
+    service = Service(tmp_path, database.url, any_free_port(), SECRET, workers=1)
     service.manage("prepare")
     command = [sys.executable, "-m", "lentra.service.manage", "add_admin", "asta"]
     subprocess.run(command, env=service.environment, input="a long word for a pier\n", text=True, check=True)

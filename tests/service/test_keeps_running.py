@@ -17,7 +17,7 @@ import requests
 from lentra.client import Client
 from lentra.service.database import OwnDatabase
 from lentra.service.launcher import Service
-from tests.conftest import SECRET, free_port
+from tests.conftest import SECRET, any_free_port
 from tests.service.test_many_at_once import own_live  # noqa: F401
 from tests.service.test_starting import Demo
 
@@ -51,9 +51,9 @@ def test_upkeep_that_dies_is_started_again_and_its_last_round_is_told(live):
 
 
 def test_what_is_not_ready_says_why(tmp_path):
-    database = OwnDatabase(tmp_path, free_port(), lasting=False)
+    database = OwnDatabase(tmp_path, any_free_port(), lasting=False)
     database.start()
-    service = Service(tmp_path, database.url, free_port(), SECRET, workers=1)
+    service = Service(tmp_path, database.url, any_free_port(), SECRET, workers=1)
     try:
         # Two at the same moment on an empty database: one makes the tables, the other waits for it.
         with ThreadPoolExecutor(2) as threads:
@@ -142,7 +142,7 @@ def test_a_connection_that_another_thread_has_for_a_moment_is_waited_for(registr
 
 
 def test_nobody_is_cut_off_when_the_service_stops(live, tmp_path):
-    service = Service(tmp_path, live.database.url, free_port(), SECRET, workers=2)
+    service = Service(tmp_path, live.database.url, any_free_port(), SECRET, workers=2)
     service.start(upkeep=False)
     headers = {"Authorization": f"Bearer {live.token('viewer')}"}
     closed, cut, stopped = [], [], threading.Event()

@@ -15,7 +15,7 @@ import pytest
 from lentra.client import LentraError, Problem
 from lentra.client.errors import BY_CODE
 from lentra.service.launcher import Service
-from tests.conftest import SECRET, free_port, start_live
+from tests.conftest import SECRET, any_free_port, start_live
 
 STEPS = int(os.environ.get("LENTRA_STORM_STEPS", "400"))  # script/test --long takes more
 KILLS = int(os.environ.get("LENTRA_STORM_KILLS", "2"))
@@ -32,7 +32,7 @@ def in_threads(count, work):
 def second_service(live, tmp_path_factory):
     """A second service process group on the same database."""
     folder = tmp_path_factory.mktemp("second")
-    service = Service(folder, live.database.url, free_port(), SECRET, workers=1)
+    service = Service(folder, live.database.url, any_free_port(), SECRET, workers=1)
     service.start(upkeep=False)
     yield service
     service.stop()

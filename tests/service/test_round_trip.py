@@ -12,7 +12,7 @@ from lentra.client import Client
 from lentra.client.client import sign_in
 from lentra.service.database import OwnDatabase
 from lentra.service.launcher import Service
-from tests.conftest import SECRET, free_port
+from tests.conftest import SECRET, any_free_port
 from tests.service.test_console import open_as  # noqa: F401
 
 ORDER = (
@@ -36,9 +36,9 @@ def taken_out(client, kind, form="csv"):
 @pytest.fixture
 def empty(tmp_path):
     """A service with nothing in its registry, and its admin."""
-    database = OwnDatabase(tmp_path / "empty", free_port(), lasting=False)
+    database = OwnDatabase(tmp_path / "empty", any_free_port(), lasting=False)
     database.start()
-    service = Service(tmp_path / "empty", database.url, free_port(), SECRET)
+    service = Service(tmp_path / "empty", database.url, any_free_port(), SECRET)
     service.manage("prepare")
     subprocess.run(
         [sys.executable, "-m", "lentra.service.manage", "add_admin", "asta"],

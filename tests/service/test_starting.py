@@ -13,7 +13,7 @@ import requests
 
 from lentra.service import database as own_database
 from lentra.service.database import CannotStart, OwnDatabase
-from tests.conftest import ROOT, SECRET, free_port
+from tests.conftest import ROOT, SECRET, any_free_port
 
 
 class Demo:
@@ -21,7 +21,7 @@ class Demo:
 
     def __init__(self, folder):
         self.folder = folder
-        self.port, self.db_port = free_port(), free_port()
+        self.port, self.db_port = any_free_port(), any_free_port()
         self.process = None
 
     def start(self, *extra, wait=True, given=None):
@@ -141,13 +141,13 @@ def test_a_database_that_cannot_start_says_what_to_do(tmp_path, monkeypatch):
     busy.close()
     monkeypatch.setattr(own_database, "_LEAST_FREE_BYTES", 1 << 62)
     with pytest.raises(CannotStart, match="is full: .* set LENTRA_STATE_DIR to another disk"):
-        OwnDatabase(tmp_path / "b", free_port()).start()
+        OwnDatabase(tmp_path / "b", any_free_port()).start()
     monkeypatch.undo()
     monkeypatch.setattr(own_database, "_tool", lambda name: None)
     with pytest.raises(CannotStart, match="apt-get install mariadb-server-core"):
-        OwnDatabase(tmp_path / "c", free_port()).start()
+        OwnDatabase(tmp_path / "c", any_free_port()).start()
     monkeypatch.undo()
-    broken = OwnDatabase(tmp_path / "d", free_port())
+    broken = OwnDatabase(tmp_path / "d", any_free_port())
     (broken.data / "mysql").mkdir(parents=True)
     with pytest.raises(CannotStart, match=r"see .*mariadb\.log"):
         broken.start()
@@ -162,7 +162,7 @@ def test_serving_without_settings_says_which_are_missing(tmp_path):
         ),
         ({"LENTRA_WORKERS": "many"}, "LENTRA_WORKERS is 'many': a whole number from 1 to 64"),
     ):
-        environment = {**os.environ, "LENTRA_SECRET_KEY": "", "LENTRA_PORT": str(free_port()), **given}
+        environment = {**os.environ, "LENTRA_SECRET_KEY": "", "LENTRA_PORT": str(any_free_port()), **given}
         done = subprocess.run(
             command, env=environment, capture_output=True, text=True, cwd=tmp_path, check=False, timeout=60
         )
@@ -173,7 +173,7 @@ def test_serving_without_settings_says_which_are_missing(tmp_path):
 def test_a_second_database_leaves_the_temporary_tables_of_the_first_alone(tmp_path):
     import MySQLdb
 
-    first, second = (OwnDatabase(tmp_path / name, free_port(), lasting=False) for name in ("first", "second"))
+    first, second = (OwnDatabase(tmp_path / name, any_free_port(), lasting=False) for name in ("first", "second"))
     first.start()
     try:
         kept = json.loads(first.secrets.read_text())
@@ -206,7 +206,7 @@ def test_a_backup_is_taken_online_proven_and_restored(live, tmp_path):
     assert "restored and verified: " in done.stdout
     assert file.stat().st_mode & 0o777 == 0o600
     assert "is there already" in run("write", str(file)).stderr
-    other = OwnDatabase(tmp_path / "other", free_port(), lasting=False)
+    other = OwnDatabase(tmp_path / "other", any_free_port(), lasting=False)
     other.start()
     try:
         torn = tmp_path / "torn.sql.gz"

@@ -8,7 +8,7 @@ import uuid
 import pytest
 
 from lentra.client.errors import InvalidValue, NotAllowed
-from tests.conftest import free_port, start_live
+from tests.conftest import any_free_port, start_live
 from tests.service.test_command_line import lentra  # noqa: F401
 from tests.service.test_console import open_as  # noqa: F401
 from tests.taking import Taker
@@ -74,7 +74,7 @@ def test_who_may_and_what_is_refused(live, planner, taker):
 
 def test_nothing_is_lost_when_service_and_database_are_killed_and_the_receiver_is_away(tmp_path, demo_data):
     running = start_live(tmp_path / "killed", demo_data, lasting=True)
-    port = free_port()
+    port = any_free_port()
     try:
         planner = running.client("planner")
         endpoint = f"http://127.0.0.1:{port}/hook"

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import getpass
 import json
 import os
+import random
 import secrets
 import shutil
 import signal
@@ -13,6 +15,7 @@ import socket
 import subprocess
 import tempfile
 import time
+from functools import cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -221,11 +224,34 @@ def _tool(name: str) -> str | None:
     return shutil.which(name) or shutil.which(name, path="/usr/sbin:/usr/local/sbin:/sbin")
 
 
+_given: set[int] = set()
+
+
 def any_free_port() -> int:
-    """A port on loopback that nothing listens on now."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    """A port on loopback that nothing listens on now; none twice.
+
+    It is none of those that the system gives to connections as they are made (ephemeral ports, RFC 6335, section 6): such a
+    one could be taken before it is used.
+    """
+    while True:
+        port = random.randrange(10_240, _first_ephemeral_port())
+        with socket.socket() as probe:
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+        if port not in _given:
+            _given.add(port)
+            return port
+
+
+@cache
+def _first_ephemeral_port() -> int:
+    with contextlib.suppress(OSError, ValueError):
+        first = int(Path("/proc/sys/net/ipv4/ip_local_port_range").read_text().split()[0])
+        if first > 20_000:
+            return first
+    return 32_768
 
 
 def wait_for_free_port(port: int, variable: str, seconds: float) -> None:
