@@ -176,6 +176,9 @@ class Loader:
         """Add the people, and service accounts; returns the sign-ins of people."""
         for values in self.scenario.get("service_accounts", ()):
             self._do(add_person, values | {"service_of": find(Project, values["service_of"])}, None, [])
+        for values in self.scenario.get("group_mappings", ()):
+            project = find(Project, values["project"]) if "project" in values else None
+            self._do(add_record, "group mapping", values | {"project": project})
         sign_ins = []
         for values in self.scenario["people"]:
             projects = [find(Project, name) for name in values.pop("projects", [])]

@@ -35,6 +35,7 @@ const SizePage = lazy(() => import("../sizing/SizePage").then((part) => ({ defau
 const AddressesPage = lazy(() => import("../subnets/AddressesPage").then((part) => ({ default: part.AddressesPage })));
 const SessionEnded = lazy(() => import("../session/SessionEnded").then((part) => ({ default: part.SessionEnded })));
 const SignInPage = lazy(() => import("../session/SignInPage").then((part) => ({ default: part.SignInPage })));
+const TerminalPage = lazy(() => import("../session/TerminalPage").then((part) => ({ default: part.TerminalPage })));
 const SubnetsPage = lazy(() => import("../subnets/SubnetsPage").then((part) => ({ default: part.SubnetsPage })));
 const SubnetPage = lazy(() => import("../subnets/SubnetPage").then((part) => ({ default: part.SubnetPage })));
 const PoolsPage = lazy(() => import("../pools/PoolsPage").then((part) => ({ default: part.PoolsPage })));
@@ -99,6 +100,7 @@ function Pages() {
         <Route path="/" element={<TodayPage />} />
         <Route path="/pools" element={<PoolsPage />} />
         <Route path="/sign-in" element={<AfterSignIn />} />
+        <Route path="/sign-in/terminal" element={<TerminalPage />} />
         <Route path="/pools/:id" element={<PoolPage />} />
         <Route path="/subnets" element={<SubnetsPage />} />
         <Route path="/subnets/:id" element={<SubnetPage />} />

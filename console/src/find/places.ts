@@ -14,6 +14,7 @@ const SET_UP: Record<string, string> = {
   quota: "quotas",
   "approval rule": "approval-rules",
   person: "people",
+  "group mapping": "group-mappings",
   subscription: "subscriptions",
 };
 

@@ -37,10 +37,10 @@ export function useSignIn() {
 export function useSignOut() {
   const queryClient = useQueryClient();
   return useMutation({
-    mutationFn: () => call<void>("DELETE", "session"),
-    onSuccess: () => {
+    mutationFn: () => call<Told<"SignedOut">>("DELETE", "session"),
+    onSuccess: (out) => {
       queryClient.clear();
-      window.location.assign("/sign-in");
+      window.location.assign(out.continue_at ?? "/sign-in");
     },
   });
 }

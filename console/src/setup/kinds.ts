@@ -375,6 +375,13 @@ export const KINDS: Record<string, Kind> = {
         title: "Turn off the second factor of somebody who has lost it",
         shown: (person) => person["second_factor"] === true,
       },
+      {
+        label: "By single sign-on",
+        path: "by-sign-on",
+        command: "by-sign-on",
+        title: "Have somebody sign in by single sign-on: the password is gone",
+        shown: (person) => person["sign_on"] === "" && !person["service_of"],
+      },
       { label: "Revoke tokens", path: "revoke-tokens", command: "revoke-tokens", title: "Revoke all tokens of somebody", shown: () => true },
     ],
     fields: [
@@ -388,6 +395,21 @@ export const KINDS: Record<string, Kind> = {
       { name: "service_of", label: "Service account of project", kind: "ref", of: "projects", onlyNew: true, help: "it has no password, only tokens; leave empty for a person" },
       { name: "active", label: "Active", kind: "yes-no" },
       { name: "password", label: "New password", kind: "password", help: "12 characters or more, not easily guessed; leave empty to keep" },
+    ],
+  },
+  "group-mappings": {
+    word: "group-mapping",
+    noun: "group mapping",
+    collection: "group-mappings",
+    role: "admin",
+    columns: ["group", "role", "project", "about"],
+    filter: { name: "project", of: "projects" },
+    about: "What belonging to a group of the single sign-on gives: the farthest role of one's groups, and the projects of all of them, at each sign-on.",
+    fields: [
+      { name: "group", label: "Group", needed: true, help: "as the single sign-on names it; * for everybody" },
+      { name: "role", label: "Role", kind: "choice", choices: ["viewer", "requester", "planner", "admin"], needed: true },
+      { name: "project", label: "Own project", kind: "ref", of: "projects" },
+      ABOUT,
     ],
   },
 };

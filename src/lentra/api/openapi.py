@@ -105,6 +105,7 @@ class Described(AutoSchema):
 COLLECTIONS = {  # in the address -> one of them
     "addresses": "address",
     "approval-rules": "approval-rule",
+    "group-mappings": "group-mapping",
     "intakes": "intake",
     "keep-outs": "keep-out",
     "people": "person",
@@ -134,6 +135,9 @@ _OF_SESSION = {
     ("DELETE", "session"): "signOut",
     ("POST", "password"): "changePassword",
     ("POST", "mail"): "setOwnMail",
+    ("GET", "ways"): "signInWays",
+    ("POST", "terminal"): "letTerminalIn",
+    ("POST", "token"): "signTerminalIn",
     ("POST", "second-factor"): "setUpSecondFactor",
     ("POST", "confirm"): "confirmSecondFactor",
     ("POST", "off"): "turnOffSecondFactor",

@@ -7,6 +7,7 @@ from ipaddress import ip_address, ip_network
 from typing import Any
 
 from django.conf import settings
+from django.contrib.auth import login
 from django.db import DatabaseError
 from django.http import HttpRequest
 from rest_framework.authentication import BaseAuthentication, SessionAuthentication
@@ -18,9 +19,13 @@ from lentra.api.calls import NONE, scopes_for
 from lentra.registry.errors import NotAllowed, SecondFactorMissing
 from lentra.registry.models import Person, Token
 from lentra.registry.operations.people.second_factor import is_on
+from lentra.registry.operations.people.sessions import note_session
 from lentra.registry.operations.people.tokens import hash_of
+from lentra.registry.rules.sealed import sealed, unsealed
 from lentra.registry.transactions.clock import SystemClock
 from lentra.registry.transactions.sql import Prepared, Slot
+
+_SIGNED_ON = "signed_on"
 
 
 def peer_of(request: HttpRequest) -> str:
@@ -34,6 +39,28 @@ def peer_of(request: HttpRequest) -> str:
     while said and _is_proxy(peer):
         peer = said.pop()
     return peer[:64]
+
+
+def begin_session(request: HttpRequest, person: Person, signed_on: str = "") -> None:
+    """Begin a session of the console.
+
+    Args:
+        signed_on: what the single sign-on has proved it by; empty for a password.
+    """
+    login(request, person)
+    if signed_on:
+        request.session[_SIGNED_ON] = sealed(signed_on)
+    request.session.save()  # so that it has a key
+    agent = request.headers.get("User-Agent", "")
+    note_session(person, request.session.session_key or "", peer_of(request), agent, SystemClock().now())
+
+
+def signed_on(request: HttpRequest) -> str:
+    """What the single sign-on has proved this session by; empty for one that a password began."""
+    session = getattr(request, "session", None)
+    with suppress(ValueError):
+        return unsealed(session[_SIGNED_ON]) if session and _SIGNED_ON in session else ""
+    return ""
 
 
 def _is_proxy(text: str) -> bool:
@@ -128,13 +155,16 @@ class IsInScope(BasePermission):
 
 
 class HasSecondFactor(BasePermission):
-    """Whoever is to have a second factor sets one up first: until then a session reaches nothing else."""
+    """Whoever is to have a second factor sets one up first: until then a session reaches nothing else.
+
+    Of who has signed on elsewhere, that is asked there.
+    """
 
     def has_permission(self, request: Request, view: Any) -> bool:
         person = request.user
         if request.auth is not None or not getattr(person, "needs_second_factor", False):
             return True
-        if getattr(view, "before_second_factor", False) or is_on(person):
+        if getattr(view, "before_second_factor", False) or signed_on(request._request) or is_on(person):
             return True
         raise SecondFactorMissing(
             f"{person.name} is to have a second factor: set one up first",

@@ -44,6 +44,7 @@ router.register("tag-members", tags.TagMemberViews, "tag-member")
 router.register("waiting-requests", waiting.WaitingViews, "waiting-request")
 router.register("approval-rules", setup.ApprovalRuleViews, "approval-rule")
 router.register("quotas", setup.QuotaViews, "quota")
+router.register("group-mappings", setup.GroupMappingViews, "group-mapping")
 router.register("subscriptions", setup.SubscriptionViews, "subscription")
 router.register("reservations", setup.ReservationViews, "reservation")
 router.register("people", setup.PersonViews, "person")
@@ -63,6 +64,9 @@ urlpatterns = [
         "v1/session/second-factor/confirm", session.ConfirmSecondFactorView.as_view(), name="confirm-second-factor"
     ),
     path("v1/session/second-factor/off", session.SecondFactorOffView.as_view(), name="second-factor-off"),
+    path("v1/session/ways", session.WaysView.as_view(), name="ways"),
+    path("v1/session/terminal", session.TerminalView.as_view(), name="terminal"),
+    path("v1/session/terminal/token", session.TerminalTokenView.as_view(), name="terminal-token"),
     path("v1/session/mail", session.MailView.as_view(), name="own-mail"),
     path("v1/today", today.TodayView.as_view(), name="today"),
     path("v1/size", tools.SizeView.as_view(), name="size"),

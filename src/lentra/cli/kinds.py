@@ -87,6 +87,7 @@ _CONDITIONS = (
     *("always", "wider-than", "more-at-once", "more-in-a-month", "share-of-pool", "public-space"),
     *("beyond-quota", "pool-above-warning", "outside-hours"),
 )
+_ROLES = ("viewer", "requester", "planner", "admin")
 _ABOUT = Option("about", "what it is for", empty="")
 KINDS = (
     Kind(
@@ -385,7 +386,7 @@ KINDS = (
                 "role",
                 "what the person may do",
                 needed=True,
-                choices=("viewer", "requester", "planner", "admin"),
+                choices=_ROLES,
             ),
             Option("full_name", "the name in full", empty=""),
             Option("projects", "own projects", list, empty=()),
@@ -397,5 +398,20 @@ KINDS = (
         ),
         "person list",
         filters=("role", "project", "service_of"),
+    ),
+    Kind(
+        "group-mapping",
+        "group_mappings",
+        ("id", "group", "role", "project", "about"),
+        (
+            Option("group", "as the single sign-on names it; * for everybody", needed=True),
+            Option("role", "what belonging to it lets one do", needed=True, choices=_ROLES),
+            Option("project", "and this project is one's own", empty=None),
+            _ABOUT,
+        ),
+        "group-mapping add --group ticketing-team --role requester --project ticketing --preview",
+        named=False,
+        filters=("role", "project"),
+        orders=("oldest", "newest"),
     ),
 )

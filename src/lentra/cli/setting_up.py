@@ -256,6 +256,14 @@ def _add_person_verbs(verbs: Any) -> None:
         lambda client, options, **how: client.people.second_factor_off(options.ref, **how),
         lambda person: f"turn off the second factor of {person['name']}",
     )
+    _add_act(
+        verbs,
+        "by-sign-on",
+        "have somebody sign in by single sign-on: the password is gone",
+        "person by-sign-on vera --preview",
+        lambda client, options, **how: client.people.by_sign_on(options.ref, **how),
+        lambda person: f"have {person['name']} sign in by single sign-on, without a password",
+    )
 
 
 def _add_subscription_verbs(verbs: Any) -> None:

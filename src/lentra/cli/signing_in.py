@@ -26,7 +26,14 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser("sign-in", help="sign in and keep a token", epilog=_EXAMPLE)
     command.add_argument("service", help="where the service is, such as http://127.0.0.1:8460")
     command.add_argument("--name", help="your name; asked for if left out")
-    command.add_argument("--token", action="store_true", help="give a token instead of name and password")
+    how = command.add_mutually_exclusive_group()
+    how.add_argument("--token", action="store_true", help="give a token instead of name and password")
+    how.add_argument(
+        "--browser",
+        action="store_true",
+        help="sign in in a browser on this machine, in any way that the service has",
+    )
+    how.add_argument("--code", action="store_true", help="the same in a browser elsewhere, which shows a code")
     command.add_argument("--place", help="a short name for the service, for --at")
     command.set_defaults(run=_sign_in)
 
@@ -92,24 +99,34 @@ def add_commands(commands: Any) -> None:
 
 
 _EXAMPLE = """example: lentra sign-in http://127.0.0.1:8460 --name petra
-A password or token is read from the terminal, or from standard input if that is none."""
+A password or token is read from the terminal, or from standard input if that is none. With --browser a browser is opened,
+where one signs in, by single sign-on as well, and lets the terminal in; with --code it may be on another machine."""
 
 
 def _sign_in(options: argparse.Namespace) -> int:
-    from lentra.client import Client, LentraError, sign_in
+    from lentra.client import Client, LentraError, sign_in, sign_in_with_code, ways_to_sign_in
     from lentra.client.errors import SecondFactorNeeded
 
     sign_ins = read_sign_ins()
     address = options.service.rstrip("/")
     if "://" not in address:
         raise WrongUse(f"{address!r} is no address of a service: write it as http://{address}")
+    host = re.sub(r"[^a-z0-9-]", "-", platform.node().lower())[:40].strip("-") or "terminal"
+    kept_as = f"cli-{host}"
+    by_browser = options.browser or options.code
+    if not (by_browser or options.token or options.name) and ways_to_sign_in(address)["password"] == "nobody":
+        by_browser = True
     if options.token:
         token = _secret("Token: ")
         person = Client(address, token).me()
+    elif by_browser:
+        from lentra.cli.by_browser import code_brought, code_by_browser
+
+        brought = code_brought(address, kept_as, _asked) if options.code else code_by_browser(address, kept_as)
+        token, person = sign_in_with_code(address, *brought)
     else:
         name = options.name or _asked("Name: ")
-        host = re.sub(r"[^a-z0-9-]", "-", platform.node().lower())[:40].strip("-") or "terminal"
-        password, kept_as = _secret("Password: "), f"cli-{host}"
+        password = _secret("Password: ")
         try:
             token, person = sign_in(address, name, password, kept_as)
         except SecondFactorNeeded:

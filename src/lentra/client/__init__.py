@@ -14,8 +14,19 @@ service in memory for tests.
 """
 
 from lentra.client.answers import Answer
-from lentra.client.client import Client, sign_in
+from lentra.client.client import Client, new_challenge, sign_in, sign_in_with_code, ways_to_sign_in
 from lentra.client.collections import Collection
 from lentra.client.errors import LentraError, NotReachable, Problem
 
-__all__ = ["Answer", "Client", "Collection", "LentraError", "NotReachable", "Problem", "sign_in"]
+__all__ = [
+    "Answer",
+    "Client",
+    "Collection",
+    "LentraError",
+    "NotReachable",
+    "Problem",
+    "new_challenge",
+    "sign_in",
+    "sign_in_with_code",
+    "ways_to_sign_in",
+]

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import base64
+import hashlib
 import json
+import secrets
 import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -95,6 +98,7 @@ class Client:
         self.quotas = Collection(self, "quotas")
         self.approval_rules = ApprovalRules(self, "approval-rules")
         self.sessions = Collection(self, "sessions")
+        self.group_mappings = Collection(self, "group-mappings")
         self.waiting = Waiting(self, "waiting-requests")
         self.subscriptions = Subscriptions(self, "subscriptions")
         self.addresses = Collection(self, "addresses")
@@ -613,3 +617,28 @@ def sign_in(url: str, name: str, password: str, token_name: str, code: str = "")
     }
     made = client.call("POST", "tokens", body={"name": token_name}, headers=headers).json()
     return str(made["result"]["text"]), dict(person)
+
+
+def ways_to_sign_in(url: str) -> Record:
+    """How one can sign in at a service: ``password`` (everybody, admins, nobody), and ``sign_on`` if there is one."""
+    return dict(Client(url).call("GET", "session/ways").json())
+
+
+def new_challenge() -> tuple[str, str]:
+    """A verifier, which a terminal keeps to itself, and its challenge, which it shows (RFC 7636, S256)."""
+    verifier = secrets.token_urlsafe(48)
+    challenge = base64.urlsafe_b64encode(hashlib.sha256(verifier.encode()).digest()).rstrip(b"=").decode()
+    return verifier, challenge
+
+
+def sign_in_with_code(url: str, code: str, verifier: str) -> tuple[str, Record]:
+    """Turn a code that the console gave for one's challenge into a token; returns its text and the person.
+
+    It is not tried again: the token's text is told once.
+
+    Raises:
+        Problem, NotReachable: as for every call.
+    """
+    made = Client(url, retries=1).call("POST", "session/terminal/token", body={"code": code, "verifier": verifier})
+    text = str(made.json()["text"])
+    return text, Client(url, text).me()

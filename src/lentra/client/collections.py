@@ -488,6 +488,10 @@ class People(Collection):
         """Turn off the second factor of somebody who has lost it."""
         return self.client.change("POST", f"people/{part(ref)}/second-factor-off", preview=preview, why=why)
 
+    def by_sign_on(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Have somebody sign in by single sign-on: the password is gone; for admins."""
+        return self.client.change("POST", f"{self.path}/{part(ref)}/by-sign-on", preview=preview, why=why)
+
     def revoke_tokens(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Make all tokens of a person useless: one's own, or anybody's by an admin."""
         return self.client.change("POST", f"{self.path}/{part(ref)}/revoke-tokens", preview=preview, why=why)

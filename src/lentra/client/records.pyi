@@ -260,6 +260,9 @@ class ClusterSizeQueryRequest(TypedDict):
     length: NotRequired[int]
     service_range: NotRequired[str]
     name_service: NotRequired[str]
+class CodeForTerminal(TypedDict):
+    code: str
+    good_until: str
 class CodeRequest(TypedDict):
     code: str
     proposal: NotRequired[str | None]
@@ -442,6 +445,20 @@ class GridSubnet(TypedDict):
     room: list[str]
     usable: str | None
     hosts: str | None
+class GroupMapping(TypedDict):
+    id: int
+    version: int
+    name: str
+    group: str
+    role: RoleEnum
+    project: NotRequired[Named | None]
+    about: NotRequired[str]
+class GroupMappingRequest(TypedDict):
+    group: str
+    role: RoleEnum
+    project: NotRequired[str | int | dict[str, Any] | None]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 class GrowRequest(TypedDict):
     length: NotRequired[int]
     hosts: NotRequired[int]
@@ -840,6 +857,7 @@ class Part(TypedDict):
 class PassOnRequest(TypedDict):
     to: str | int | dict[str, Any] | None
     proposal: NotRequired[str | None]
+PasswordEnum = Literal["everybody", "admins", "nobody"]
 class PasswordRequest(TypedDict):
     current: str
     new: str
@@ -874,6 +892,12 @@ class PatchedApprovalRuleRequest(TypedDict):
 class PatchedEditIntakeRequest(TypedDict):
     options: NotRequired[OptionsRequest]
     cells: NotRequired[list[CellsRequest]]
+    proposal: NotRequired[str | None]
+class PatchedGroupMappingRequest(TypedDict):
+    group: NotRequired[str]
+    role: NotRequired[RoleEnum]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedKeepOutRequest(TypedDict):
     realm: NotRequired[str | int | dict[str, Any]]
@@ -1079,6 +1103,7 @@ class Person(TypedDict):
     mail: NotRequired[MailEnum]
     needs_second_factor: NotRequired[bool]
     second_factor: bool
+    sign_on: str
     projects: NotRequired[list[Named]]
     service_of: NotRequired[Named | None]
     failed_sign_ins: int
@@ -1584,6 +1609,11 @@ class SignInRequest(TypedDict):
     name: str
     password: str
     code: NotRequired[str]
+class SignOnWay(TypedDict):
+    title: str
+    address: str
+class SignedOut(TypedDict):
+    continue_at: str | None
 SiteEnum = Literal["hall", "room", "edge", "cloud", "office", "other"]
 class Size(TypedDict):
     family: int
@@ -1829,6 +1859,9 @@ class Tenure(TypedDict):
     going_on: bool
     began: Hand | None
     ended: Hand | None
+class TerminalRequest(TypedDict):
+    name: str
+    challenge: str
 class Threshold(TypedDict):
     name: str
     percent: int
@@ -1947,6 +1980,9 @@ class UserOf(TypedDict):
     range: str
     kind: str
     id: int
+class VerifierRequest(TypedDict):
+    code: str
+    verifier: str
 class Verify(TypedDict):
     clean: bool
     checked: dict[str, int]
@@ -1986,6 +2022,9 @@ class Waits(TypedDict):
     holds: bool
     lapses_at: str
     request: int | None
+class Ways(TypedDict):
+    password: PasswordEnum
+    sign_on: SignOnWay | None
 class WhatIf(TypedDict):
     pool: Named
     done: list[str]
@@ -2033,7 +2072,7 @@ class ZoneRequest(TypedDict):
 class Problem(TypedDict):
     type: str
     status: int
-    code: Literal["address-taken", "bad-address", "bad-estate", "bad-name-service", "bad-plan", "bad-prefix", "breaks-rules", "built-on", "busy", "cannot-grow", "cannot-undo", "cluster-does-not-fit", "conflict", "contradiction", "does-not-fit", "estate-not-possible", "exhausted", "failed", "forbidden-range", "frozen-field", "hosts-do-not-fit", "in-use", "invalid-value", "kept-for-service", "kept-out", "key-reused", "length-out-of-bounds", "malformed", "method-not-allowed", "name-taken", "needs-ipv4", "no-csrf-token", "no-dhcp", "not-a-table", "not-acceptable", "not-allowed", "not-found", "not-private", "not-signed-in", "off-boundary", "outside-parent", "overlaps", "plan-not-possible", "quota-reached", "refused", "second-factor-missing", "second-factor-needed", "stale-edit", "stale-proposal", "still-attached", "tag-taken", "too-large", "too-many-ranges", "too-many-tries", "unknown-field", "unknown-name", "unsupported-media-type", "workloads-out-of-bounds", "wrong-family", "wrong-pool", "wrong-state", "zone-not-in-region"]
+    code: Literal["address-taken", "bad-address", "bad-estate", "bad-name-service", "bad-plan", "bad-prefix", "breaks-rules", "built-on", "busy", "cannot-grow", "cannot-undo", "cluster-does-not-fit", "conflict", "contradiction", "does-not-fit", "estate-not-possible", "exhausted", "failed", "forbidden-range", "frozen-field", "hosts-do-not-fit", "in-use", "invalid-value", "kept-for-service", "kept-out", "key-reused", "length-out-of-bounds", "malformed", "method-not-allowed", "name-taken", "needs-ipv4", "no-csrf-token", "no-dhcp", "not-a-table", "not-acceptable", "not-allowed", "not-found", "not-private", "not-signed-in", "off-boundary", "outside-parent", "overlaps", "plan-not-possible", "quota-reached", "refused", "second-factor-missing", "second-factor-needed", "sign-on-away", "sign-on-not-proved", "stale-edit", "stale-proposal", "still-attached", "tag-taken", "too-large", "too-many-ranges", "too-many-tries", "unknown-field", "unknown-name", "unsupported-media-type", "workloads-out-of-bounds", "wrong-family", "wrong-pool", "wrong-state", "zone-not-in-region"]
     title: str
     detail: str
     field: NotRequired[str]

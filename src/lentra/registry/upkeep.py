@@ -28,11 +28,12 @@ from lentra.registry.models import (
     Operation,
     Realm,
     SignInCount,
+    SpentCode,
     Verified,
 )
 from lentra.registry.operations.waiting.handle import look_after_waiting
 from lentra.registry.reports.verify import verify
-from lentra.registry.rules.sign_ins import FORGOTTEN_AFTER
+from lentra.registry.rules.sign_ins import CODES_KEPT, FORGOTTEN_AFTER
 from lentra.registry.space.expiry import due_pools
 from lentra.registry.space.locking import open_pools
 from lentra.registry.transactions.change import Change
@@ -154,6 +155,7 @@ def _forgettable(clock: Clock) -> dict[str, QuerySet[Any]]:
         "sessions": Session.objects.filter(expire_date__lt=now),
         "session_notes": OpenSession.objects.exclude(key__in=Session.objects.values("session_key")),
         "sign_ins": SignInCount.objects.filter(last_at__lt=now - FORGOTTEN_AFTER),
+        "spent_codes": SpentCode.objects.filter(at__lt=now - CODES_KEPT),
         "letters": Letter.objects.filter(made_at__lt=now - LETTERS_KEPT),
         "intake_files": IntakePart.objects.filter(intake__created_at__lt=now - KEPT),
         "intake_rows": IntakeRow.objects.filter(intake__created_at__lt=now - KEPT),

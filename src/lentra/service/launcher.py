@@ -176,13 +176,28 @@ class Service:
         self.environment |= {
             "LENTRA_MAIL_URL": f"smtp://127.0.0.1:{port}",
             "LENTRA_MAIL_FROM": "Lentra <lentra@ferry.example>",
-            "LENTRA_PUBLIC_URL": self.address,
         }
         self.watch(
             "the receiver of mail",
             [sys.executable, str(receiver), str(port), str(mails)],
             mails.with_suffix(".log"),
         )
+
+    def sign_on_by(self, stand_in: Path, kept: Path) -> None:
+        """Start an identity provider on a port of its own, and let people sign on by it; it is the same each time."""
+        if not kept.exists():
+            kept.write_text(json.dumps({"port": any_free_port(), "secret": secrets.token_urlsafe(32)}))
+        known = json.loads(kept.read_text())
+        require_free_port(known["port"], f"another in {kept}")
+        self.environment |= {
+            "LENTRA_SIGN_ON_ISSUER": f"http://127.0.0.1:{known['port']}",
+            "LENTRA_SIGN_ON_CLIENT": "lentra",
+            "LENTRA_SIGN_ON_SECRET": known["secret"],
+            "LENTRA_SIGN_ON_TITLE": "Ferry staff sign-in",
+        }
+        answers_at = f"{self.environment['LENTRA_PUBLIC_URL']}/sign-on/answer"
+        command = [sys.executable, str(stand_in), str(known["port"]), "lentra", known["secret"], answers_at]
+        self.watch("the identity provider", command)
 
     def is_ready(self) -> bool:
         """True if it can serve at this moment."""
@@ -280,7 +295,7 @@ def _demo(options: argparse.Namespace) -> int:
             print("Nothing was changed.")
             return 1
         require_free_port(_port("LENTRA_DB_PORT", 8461), "LENTRA_DB_PORT")
-        for name in ("mariadb", "mails", "database.json", "demo-sign-ins.json", "secret"):
+        for name in ("mariadb", "mails", "database.json", "demo-sign-ins.json", "sign-on.json", "secret"):
             _remove(folder / name)
     database = OwnDatabase(folder, _port("LENTRA_DB_PORT", 8461))
     require_free_port(port, "LENTRA_PORT")
@@ -290,6 +305,7 @@ def _demo(options: argparse.Namespace) -> int:
         database.start()
         service = Service(folder, database.url, port, _secret(folder))
         service.environment.setdefault("LENTRA_METRICS_OPEN", "1")  # made-up data, on loopback
+        service.environment.setdefault("LENTRA_PUBLIC_URL", service.address)
         receiver = options.scenario / "receiver.py" if options.scenario else None
         receives = bool(receiver and receiver.exists() and not os.environ.get("LENTRA_ALERT_URL"))
         if receiver and receives:
@@ -297,6 +313,9 @@ def _demo(options: argparse.Namespace) -> int:
         postman = options.scenario / "mail_receiver.py" if options.scenario else None
         if postman and postman.exists() and not os.environ.get("LENTRA_MAIL_URL"):
             service.receive_mail(postman, folder / "mails")
+        stand_in = options.scenario / "sign_on_provider.py" if options.scenario else None
+        if stand_in and stand_in.exists() and not os.environ.get("LENTRA_SIGN_ON_ISSUER"):
+            service.sign_on_by(stand_in, folder / "sign-on.json")
         _say("Preparing its tables")
         service.manage("prepare")
         if not (folder / "demo-sign-ins.json").exists():
@@ -409,6 +428,10 @@ def _welcome(service: Service, folder: Path) -> None:
         print(
             f"\nChanges and alerts are sent to a receiver of the demo, which writes them to {service.events_log};\n"
             f"mail goes to another one, which keeps it in {folder / 'mails' / 'mails.txt'}"
+        )
+    if title := service.environment.get("LENTRA_SIGN_ON_TITLE"):
+        print(
+            f'\nFour more people come by "{title}", a stand-in of the demo for single sign-on, without passwords.'
         )
     print(f"\nTokens for the command line are in {folder / 'demo-sign-ins.json'}; Ctrl-C stops.\n", flush=True)
 

@@ -224,6 +224,41 @@ EMAIL_USE_TLS, EMAIL_USE_SSL = _mail.scheme == "smtp+tls", _mail.scheme == "smtp
 EMAIL_TIMEOUT = 20
 DEFAULT_FROM_EMAIL = os.environ.get("LENTRA_MAIL_FROM", "Lentra <lentra@localhost>")
 MAIL_HOST_NAME = urlsplit(PUBLIC_URL).hostname or "lentra.invalid"
+# Single sign-on by OpenID Connect: an issuer, and what this service is called there; see docs/operations.md.
+_issuer = os.environ.get("LENTRA_SIGN_ON_ISSUER", "").rstrip("/")
+SIGN_ON = (
+    {
+        "issuer": _issuer,
+        "client": os.environ.get("LENTRA_SIGN_ON_CLIENT", ""),
+        "secret": os.environ.get("LENTRA_SIGN_ON_SECRET", ""),
+        "title": os.environ.get("LENTRA_SIGN_ON_TITLE", "single sign-on"),
+        "name_claim": os.environ.get("LENTRA_SIGN_ON_NAME_CLAIM", "preferred_username"),
+        "groups_claim": os.environ.get("LENTRA_SIGN_ON_GROUPS_CLAIM", "groups"),
+    }
+    if _issuer
+    else None
+)
+if SIGN_ON and not (SIGN_ON["client"] and PUBLIC_URL):
+    raise ImproperlyConfigured(
+        "LENTRA_SIGN_ON_ISSUER needs LENTRA_SIGN_ON_CLIENT, the name of this service there, and LENTRA_PUBLIC_URL, "
+        "where people come back to"
+    )
+if urlsplit(_issuer).scheme != "https" and urlsplit(_issuer).hostname not in (
+    None,
+    "127.0.0.1",
+    "::1",
+    "localhost",
+):
+    raise ImproperlyConfigured(
+        "LENTRA_SIGN_ON_ISSUER is to be https://…: without TLS, anybody could answer for it"
+    )
+LOCAL_SIGN_IN = os.environ.get("LENTRA_LOCAL_SIGN_IN", "everybody")
+if LOCAL_SIGN_IN not in ("everybody", "admins", "nobody"):
+    raise ImproperlyConfigured(
+        "LENTRA_LOCAL_SIGN_IN is to be everybody, admins or nobody: who signs in with a password"
+    )
+if LOCAL_SIGN_IN != "everybody" and not SIGN_ON:
+    raise ImproperlyConfigured("LENTRA_LOCAL_SIGN_IN needs LENTRA_SIGN_ON_ISSUER: otherwise nobody could sign in")
 METRICS_TOKEN = os.environ.get("LENTRA_METRICS_TOKEN", "")
 METRICS_OPEN = os.environ.get("LENTRA_METRICS_OPEN", "") == "1"
 

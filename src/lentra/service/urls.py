@@ -2,13 +2,16 @@
 
 from django.urls import include, path, re_path
 
-from lentra.service import metrics, views
+from lentra.service import metrics, sign_on, views
+from lentra.signing_on.configured import ANSWER, BEGIN
 
 urlpatterns = [
     path("api/", include("lentra.api.urls")),
     path("healthz", views.healthz),
     path("readyz", views.readyz),
     path("metrics", metrics.metrics),
+    path(BEGIN[1:], sign_on.begin),
+    path(ANSWER[1:], sign_on.answer),
     re_path(r"^(api|rdap|\.well-known)(/[\s\S]*)?$", views.no_such_call),
     re_path(r"^(?P<address>[\s\S]*)$", views.console),
 ]

@@ -345,6 +345,7 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
         "when": _words(CONDITIONS),
     },
     "planned need": {"pool": meant(Pool), "project": meant(Project)},
+    "group mapping": {"role": _words(ROLES), "project": meant(Project)},
     "person": {
         "role": _words(ROLES),
         "project": meant(Project, "Whose requests are theirs."),

@@ -19,6 +19,7 @@ from lentra.api.serializers.waiting import ApprovalRuleSerializer
 from lentra.registry.models import (
     ROLES,
     SCOPES,
+    GroupMapping,
     Person,
     PlannedNeed,
     Pool,
@@ -248,6 +249,9 @@ class PersonSerializer(RecordSerializer):
     projects = Several(child=RefField(Project), required=False, max_length=1000)
     email = MailField(required=False, allow_blank=True, help_text="Where mail goes to; empty for nowhere.")
     second_factor = serializers.SerializerMethodField(help_text="Whether a second factor is on.")
+    sign_on = serializers.SerializerMethodField(
+        help_text="Whose person it is at the single sign-on: issuer and subject; empty for none."
+    )
 
     class Meta:
         model = Person
@@ -261,6 +265,7 @@ class PersonSerializer(RecordSerializer):
             "mail",
             "needs_second_factor",
             "second_factor",
+            "sign_on",
             "projects",
             "service_of",
             "password",
@@ -280,6 +285,10 @@ class PersonSerializer(RecordSerializer):
         factor = getattr(person, "second_factor", None)
         return bool(factor and factor.confirmed_at)
 
+    def get_sign_on(self, person: Person) -> str:
+        there = getattr(person, "sign_on", None)
+        return f"{there.issuer or 'awaited, as'} {there.subject}" if there else ""
+
     def _failed(self, person: Person) -> dict[str, tuple[int, datetime | None]]:
         """Failed sign-ins of people: of all that are told together, by one statement."""
         together = self.parent.instance if self.parent is not None else None
@@ -296,6 +305,17 @@ class PersonSerializer(RecordSerializer):
         for told_later in ("failed_sign_ins", "locked_until"):
             fields[told_later].get_attribute = lambda person: None
         return fields
+
+
+class GroupMappingSerializer(RecordSerializer):
+    """What belonging to a group of the single sign-on gives."""
+
+    name = serializers.CharField(source="label_text", read_only=True, help_text="What it says, in few words.")
+
+    class Meta:
+        model = GroupMapping
+        fields = (*ALWAYS, "name", "group", "role", "project", "about")
+        read_only_fields = ("id",)
 
 
 def _only(model: type[Record], words: str) -> Several:
@@ -416,5 +436,6 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "tag range": TagRangeSerializer,
     "tag member": TagMemberSerializer,
     "person": PersonSerializer,
+    "group mapping": GroupMappingSerializer,
 }
 assert set(BY_KIND) == set(KINDS)

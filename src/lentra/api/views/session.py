@@ -6,7 +6,8 @@ from collections.abc import Callable
 from typing import Any
 
 import segno
-from django.contrib.auth import login, logout, update_session_auth_hash
+from django.conf import settings
+from django.contrib.auth import logout, update_session_auth_hash
 from django.db.models import Q
 from django.http import Http404
 from django.utils.decorators import method_decorator
@@ -20,13 +21,13 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
-from lentra.api.calls import asked, call
+from lentra.api.calls import NONE, asked, call
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.fields import MailField, OneOf, RefField, Strict
 from lentra.api.reading import find_at_address, read_body
 from lentra.api.serializers.lists import BY_AGE, SessionListQuery, TokenListQuery, narrow
 from lentra.api.serializers.setup import PersonSerializer, RotateSerializer, TokenSerializer
-from lentra.api.signing_in import peer_of
+from lentra.api.signing_in import begin_session, peer_of, signed_on
 from lentra.registry.models import MAILED, OpenSession, Token
 from lentra.registry.operations.people.manage_people import change_password, set_own_mail
 from lentra.registry.operations.people.second_factor import (
@@ -34,11 +35,14 @@ from lentra.registry.operations.people.second_factor import (
     confirm_second_factor,
     turn_off_second_factor,
 )
-from lentra.registry.operations.people.sessions import end_session, note_session
+from lentra.registry.operations.people.sessions import end_session
 from lentra.registry.operations.people.sign_in import prove, sign_in
+from lentra.registry.operations.people.terminals import GOOD_FOR, terminal_code, token_for_code
 from lentra.registry.operations.people.tokens import add_token, revoke_token, rotate_token
 from lentra.registry.rules.permissions import manages_tokens_of
+from lentra.registry.rules.sign_ins import LOCAL_SIGN_INS
 from lentra.registry.transactions.clock import SystemClock
+from lentra.signing_on.configured import BEGIN, provider
 
 
 class SignInSerializer(Strict):
@@ -103,6 +107,51 @@ class OpenSessionSerializer(serializers.ModelSerializer):
         fields = ("id", "person", "begun_at", "peer", "agent")
 
 
+class SignOnWaySerializer(serializers.Serializer):
+    """A single sign-on that people may come by."""
+
+    title = serializers.CharField(help_text="What it is called.")
+    address = serializers.CharField(help_text="Where a browser begins it.")
+
+
+class WaysSerializer(serializers.Serializer):
+    """How one can sign in."""
+
+    password = OneOf(list(LOCAL_SIGN_INS), help_text="Who signs in by name and password.")
+    sign_on = SignOnWaySerializer(allow_null=True, help_text="The single sign-on, if there is one.")
+
+
+class SignedOutSerializer(serializers.Serializer):
+    """One is signed out here."""
+
+    continue_at = serializers.CharField(
+        allow_null=True, help_text="Where a browser goes on, to sign out of the single sign-on as well."
+    )
+
+
+class TerminalSerializer(Strict):
+    """A terminal that asks to sign in."""
+
+    name = serializers.CharField(max_length=63, help_text="What its token is to be called.")
+    challenge = serializers.CharField(
+        max_length=43, help_text="The SHA-256 of the terminal's verifier, in base64url (RFC 7636, S256)."
+    )
+
+
+class CodeForTerminalSerializer(serializers.Serializer):
+    """What the terminal is given."""
+
+    code = serializers.CharField(help_text="Good for one sign-in, by the terminal that has the verifier.")
+    good_until = serializers.DateTimeField(help_text="Until when.")
+
+
+class VerifierSerializer(Strict):
+    """A code, and the proof that it is the terminal's own."""
+
+    code = serializers.CharField(max_length=1000, help_text="What the console gave.")
+    verifier = serializers.CharField(min_length=43, max_length=128, help_text="Whose SHA-256 was the challenge.")
+
+
 @method_decorator(ensure_csrf_cookie, name="dispatch")
 class SessionView(APIView):
     permission_classes = (AllowAny,)
@@ -119,18 +168,57 @@ class SessionView(APIView):
     def post(self, request: Request) -> Response:
         values = read_body(request, SignInSerializer)
         person = sign_in(values["name"], values["password"], peer_of(request), code=values["code"])
-        login(request._request, person)
-        request._request.session.save()  # so that it has a key
-        key, agent = request._request.session.session_key, request.headers.get("User-Agent", "")
-        note_session(person, key, peer_of(request), agent, SystemClock().now())
+        begin_session(request._request, person)
         return Response(PersonSerializer(person).data)
 
-    @call("Sign out: end the session, or revoke the token that comes with the call", responses={204: None})
+    @call(
+        "Sign out: end the session, or revoke the token that comes with the call",
+        responses={200: SignedOutSerializer},
+    )
     def delete(self, request: Request) -> Response:
+        """Whoever has signed on elsewhere goes on there, to end the session of that place too."""
         if request.auth is not None:
             run_change(request, lambda change: revoke_token(change, request.auth), lambda token: {})
+        proof, there = signed_on(request._request), provider()
         logout(request._request)
-        return Response(status=204)
+        back = f"{settings.PUBLIC_URL}/"
+        return Response({"continue_at": there.sign_out_address(proof, back) if proof and there else None})
+
+
+class WaysView(APIView):
+    permission_classes = (AllowAny,)
+
+    @call("How can one sign in here?", responses=WaysSerializer)
+    def get(self, request: Request) -> Response:
+        """By name and password, by single sign-on, or both."""
+        there = settings.SIGN_ON
+        sign_on = {"title": there["title"], "address": BEGIN} if there else None
+        return Response({"password": settings.LOCAL_SIGN_IN, "sign_on": sign_on})
+
+
+class TerminalView(APIView):
+    changes_registry = False
+    scopes = NONE
+
+    @call("Let a terminal sign in as oneself", request=TerminalSerializer, responses=CodeForTerminalSerializer)
+    def post(self, request: Request) -> Response:
+        """A code that only the terminal which asks can turn into a token, once."""
+        values, now = read_body(request, TerminalSerializer), SystemClock().now()
+        code = terminal_code(request.user, values["name"], values["challenge"], now)
+        return Response({"code": code, "good_until": now + GOOD_FOR})
+
+
+class TerminalTokenView(APIView):
+    permission_classes = (AllowAny,)
+    changes_registry = False
+
+    @call("Turn a code for a terminal into a token", request=VerifierSerializer, responses={201: TokenSerializer})
+    def post(self, request: Request) -> Response:
+        """The token's text is told once."""
+        values = read_body(request, VerifierSerializer)
+        token, text = token_for_code(values["code"], values["verifier"])
+        token.text = text
+        return Response(TokenSerializer(token).data, status=201)
 
 
 class PasswordView(APIView):

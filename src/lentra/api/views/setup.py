@@ -25,6 +25,7 @@ from lentra.registry.models import Reservation
 from lentra.registry.operations.people.manage_people import add_person, edit_person
 from lentra.registry.operations.people.second_factor import forget_second_factor
 from lentra.registry.operations.people.sign_in import lift_lock
+from lentra.registry.operations.people.sign_on import by_sign_on
 from lentra.registry.operations.people.tokens import revoke_tokens
 from lentra.registry.operations.pools.add_keep_out import add_keep_out, add_keep_outs, remove_keep_out
 from lentra.registry.operations.reservations.reserve import edit_reservation, give_back_reservation
@@ -340,7 +341,7 @@ class SubscriptionViews(SetUpViews):
 class PersonViews(SetUpViews):
     kind = "person"
     scopes = NONE
-    related = ("second_factor", "service_of")
+    related = ("second_factor", "sign_on", "service_of")
     many = {"project": "projects"}
 
     def add(self, change: Change, values: dict[str, Any]) -> Any:
@@ -364,6 +365,13 @@ class PersonViews(SetUpViews):
         person, version = self.one(ref), read_version(request)
         return self.change(request, lambda change: forget_second_factor(change, person.pk, version))
 
+    @call("Have a person sign in by single sign-on", request=None, responses=answer_of(PersonSerializer))
+    @action(detail=True, methods=["post"], url_path="by-sign-on")
+    def by_sign_on(self, request: Request, ref: str) -> Response:
+        """The password is gone; whoever is called so there is this person from the next sign-on."""
+        person, version = self.one(ref), read_version(request)
+        return self.change(request, lambda change: by_sign_on(change, person.pk, version))
+
     @call("Revoke all tokens of a person", request=None, responses=answer_of(PersonSerializer))
     @action(detail=True, methods=["post"], url_path="revoke-tokens")
     def revoke_tokens(self, request: Request, ref: str) -> Response:
@@ -375,6 +383,16 @@ class PersonViews(SetUpViews):
             return person
 
         return self.change(request, work)
+
+
+class GroupMappingViews(SetUpViews):
+    kind = "group mapping"
+    scopes = NONE
+    related = ("project",)
+    orders = BY_AGE
+
+    def search(self, rows: QuerySet, text: str) -> QuerySet:
+        return rows.filter(Q(group__icontains=text) | Q(about__icontains=text))
 
 
 def describe(views: type[SetUpViews]) -> None:
@@ -435,5 +453,6 @@ for _views in (
     ApprovalRuleViews,
     SubscriptionViews,
     PersonViews,
+    GroupMappingViews,
 ):
     describe(_views)

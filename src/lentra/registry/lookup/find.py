@@ -12,6 +12,7 @@ from lentra.registry.lookup.any_of import begins
 from lentra.registry.models import (
     Address,
     ApprovalRule,
+    GroupMapping,
     KeepOut,
     Person,
     Plan,
@@ -39,7 +40,7 @@ BY_KIND: dict[str, type[Model]] = {
     for model in (
         *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
         *(Reservation, Plan, Address, PlannedNeed, TagRange, TagMember, Subscription),
-        *(Quota, ApprovalRule, WaitingRequest),
+        *(Quota, ApprovalRule, WaitingRequest, GroupMapping),
     )
 }
 _SHOWN = 5

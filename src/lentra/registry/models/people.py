@@ -130,3 +130,41 @@ class OpenSession(models.Model):
     begun_at = models.DateTimeField(db_index=True)
     peer = models.CharField(max_length=64)
     agent = models.CharField(max_length=200, default="")
+
+
+class SignOn(models.Model):
+    """Whose person somebody is at the single sign-on: issuer and subject (OpenID Connect Core, section 2).
+
+    Without an issuer it is awaited: whoever is called `subject` there.
+    """
+
+    person = models.OneToOneField(Person, on_delete=models.CASCADE, primary_key=True, related_name="sign_on")
+    issuer = name_field(200)
+    subject = name_field(255)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["issuer", "subject"], name="sign_on_once")]
+
+
+class GroupMapping(Record):
+    """What belonging to a group of the single sign-on gives: a role, and perhaps a project. The group ``*`` is everybody."""
+
+    KIND = "group mapping"
+
+    group = name_field(200)
+    role = models.CharField(max_length=12, choices=[(r, r) for r in ROLES])
+    project = models.ForeignKey(
+        "Project", null=True, blank=True, on_delete=models.PROTECT, related_name="group_mappings"
+    )
+    about = models.CharField(max_length=500, default="", blank=True)
+
+    @property
+    def label_text(self) -> str:
+        return f"{self.group}: {self.role}" + (f" in {self.project.name}" if self.project else "")
+
+
+class SpentCode(models.Model):
+    """What signs somebody in once and was used: a hash of it, for as long as it could come again."""
+
+    hash = name_field(64, primary_key=True)
+    at = models.DateTimeField(db_index=True)

@@ -117,6 +117,10 @@ class LedgerEntry(models.Model):
         """Number of the record that the entry is about."""
         return self.subject or self.number
 
+    @property
+    def label_text(self) -> str:
+        return f"{self.verb} {self.kind} {self.name}"
+
     objects = OnlyAdded.as_manager()
 
     def delete(self, *args: Any, **kwargs: Any) -> Any:

@@ -11,6 +11,7 @@ from django.db.models import QuerySet
 
 from lentra.registry.models import (
     ApprovalRule,
+    GroupMapping,
     KeepOut,
     LedgerEntry,
     Person,
@@ -53,6 +54,7 @@ from lentra.registry.rules.checks import (
     tags_in_use,
 )
 from lentra.registry.rules.quotas import check_quota, nearly_used, scope_of
+from lentra.registry.rules.sign_ons import check_mapping
 from lentra.registry.rules.subscriptions import check_subscription
 
 
@@ -189,6 +191,7 @@ KINDS: dict[str, RecordKind] = {
         _uses(
             *(_pools("project"), _subnets("project"), _reservations("projects"), _plans("project")),
             *(_needs("project"), _quotas("project"), _approval_rules("project"), _waiting("project")),
+            lambda project: ("group mapping", GroupMapping.objects.filter(project=project).order_by("group")),
             lambda project: ("person", project.service_accounts.order_by("name")),
         ),
         fixed_in_use=("name",),
@@ -223,6 +226,7 @@ KINDS: dict[str, RecordKind] = {
     ),
     "approval rule": RecordKind(ApprovalRule, "planner", check_rule, lambda r: []),
     "subscription": RecordKind(Subscription, "planner", check_subscription, lambda r: []),
+    "group mapping": RecordKind(GroupMapping, "admin", check_mapping, lambda r: []),
     "planned need": RecordKind(PlannedNeed, "planner", check_need, lambda r: [], remarks=does_it_fit),
     "person": RecordKind(
         Person,

@@ -48,9 +48,7 @@ def check_name(name: str, field: str = "name") -> None:
         Invalid: with a name made of what is usable in it.
     """
     if not isinstance(name, str) or not NAME.fullmatch(name):
-        usable = re.sub(r"[^a-z0-9._-]+", "-", str(name).lower()[:200]).strip("-._")[:LONGEST].rstrip("-._")
-        if not NAME.fullmatch(usable):
-            usable = f"n-{usable}"[:LONGEST].rstrip("-._") if usable else "quay-1"
+        usable = usable_name(str(name)) or "quay-1"
         raise Invalid(
             f"{str(name)[:100]!r} is not a valid name: lower-case letters, digits, dot, dash and underscore, at least one "
             f"letter, {LONGEST} characters at most, letter or digit at both ends",
@@ -58,6 +56,14 @@ def check_name(name: str, field: str = "name") -> None:
             received=name,
             suggestions=[usable] if NAME.fullmatch(usable) else [],
         )
+
+
+def usable_name(text: str) -> str:
+    """A name made of what is usable in a text; empty if nothing is."""
+    usable = re.sub(r"[^a-z0-9._-]+", "-", text.lower()[:200]).strip("-._")[:LONGEST].rstrip("-._")
+    if usable and not NAME.fullmatch(usable):
+        usable = f"n-{usable}"[:LONGEST].rstrip("-._")
+    return usable
 
 
 def check_template(template: str, field: str = "name_template") -> None:

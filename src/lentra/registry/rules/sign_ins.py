@@ -15,6 +15,8 @@ FREE_TRIES = {"name": 5, "peer": 30}  # failed ones that cost no time
 FIRST_WAIT = timedelta(seconds=4)
 LONGEST_WAIT = timedelta(minutes=15)
 FORGOTTEN_AFTER = timedelta(days=1)
+LOCAL_SIGN_INS = ("everybody", "admins", "nobody")  # who signs in by name and password
+CODES_KEPT = timedelta(days=1)  # hashes of what signs in once, so that it does so once
 FEWEST_CHARACTERS = 5  # different ones in a password
 
 

@@ -7,11 +7,12 @@ from collections.abc import Callable
 from datetime import datetime, timedelta
 from functools import cache
 
+from django.conf import settings
 from django.contrib.auth.hashers import check_password, make_password
 from django.db import transaction
 from django.db.models import F
 
-from lentra.registry.errors import SecondFactorNeeded, TooManyTries, WrongPassword
+from lentra.registry.errors import NotAllowed, SecondFactorNeeded, TooManyTries, WrongPassword
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Person, SignInCount
 from lentra.registry.operations.people.second_factor import is_on, take_code
@@ -23,7 +24,7 @@ from lentra.registry.transactions.run import run_transaction
 from lentra.registry.transactions.sql import insert
 
 logger = logging.getLogger(__name__)
-_KINDS = ("name", "peer")
+_LOCAL = "LENTRA_LOCAL_SIGN_IN"
 
 
 def sign_in(name: str, password: str, peer: str, clock: Clock | None = None, code: str = "") -> Person:
@@ -37,14 +38,21 @@ def sign_in(name: str, password: str, peer: str, clock: Clock | None = None, cod
         TooManyTries: too many have failed with this name or from this peer; the password was not looked at.
         SecondFactorNeeded: the password is right, and no code was given.
         WrongPassword: name, password or code is wrong, or the person is no longer active.
+        NotAllowed: people, or all but admins, sign in by single sign-on here.
     """
     clock = clock or SystemClock()
+    if settings.LOCAL_SIGN_IN == "nobody":
+        raise NotAllowed("nobody signs in by name and password here: use the single sign-on", rule=_LOCAL)
     known = Person.objects.filter(name=name).first()
     try:
         proved = _proved(known, name, password, peer, clock, lambda person: _second(person, code, clock))
     except TooManyTries as refusal:
         logger.warning("sign-in of %s from %s not looked at: %s", _told(known), peer, refusal.message)
         raise
+    if proved and known and settings.LOCAL_SIGN_IN == "admins" and known.role != "admin":
+        raise NotAllowed(
+            "only admins sign in by name and password here: use the single sign-on", field="name", rule=_LOCAL
+        )
     verb = "sign in" if proved else "sign-in refused"
     run_transaction(
         lambda change: change.told(verb, "sign-in", _told(known), {"peer": peer}),

@@ -1,0 +1,1 @@
+"""Single sign-on: what is asked of an identity provider, and how its answers are proved."""
