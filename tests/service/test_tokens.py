@@ -36,7 +36,7 @@ NEEDED = {  # what a changing call needs, by the beginning of its address; the l
     "post ledger": {"ask", "give-back", "plan", "set-up"},
     **{
         f"{how} {kind}": {"none"}
-        for kind in ("people", "tokens", "sessions")
+        for kind in ("people", "tokens", "sessions", "group-mappings")
         for how in ("post", "patch", "delete")
     },
     **{
@@ -45,7 +45,7 @@ NEEDED = {  # what a changing call needs, by the beginning of its address; the l
     },
     "post verify": {"none"},
     "post tokens/{ref}/rotate": set(),
-    "post session/second-factor": set(),
+    **{f"post session/{what}": set() for what in ("second-factor", "terminal")},
     **{
         f"post {what}": set()
         for what in ("begin", "check-ranges", "size", "approval-rules/try", "pools/{ref}/what-if")

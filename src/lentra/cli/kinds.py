@@ -409,7 +409,7 @@ KINDS = (
             Option("project", "and this project is one's own", empty=None),
             _ABOUT,
         ),
-        "group-mapping add --group ticketing-team --role requester --project ticketing --preview",
+        "group-mapping add --group gate-team --role requester --project crew-roster --preview",
         named=False,
         filters=("role", "project"),
         orders=("oldest", "newest"),

@@ -21,7 +21,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
-from lentra.api.calls import NONE, asked, call
+from lentra.api.calls import asked, call
 from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.fields import MailField, OneOf, RefField, Strict
 from lentra.api.reading import find_at_address, read_body
@@ -198,7 +198,6 @@ class WaysView(APIView):
 
 class TerminalView(APIView):
     changes_registry = False
-    scopes = NONE
 
     @call("Let a terminal sign in as oneself", request=TerminalSerializer, responses=CodeForTerminalSerializer)
     def post(self, request: Request) -> Response:

@@ -53,10 +53,11 @@ def edit_person(
         check_password_rules(password, known)
         values = {**values, "password": make_password(password)}
     # All admins are locked together: two who make each other no admin must not both see the other as one.
-    lock_all(Person.objects.filter(role="admin"))
+    admins = lock_all(Person.objects.filter(role="admin", active=True, service_of=None))
     person = edit_record(change, "person", person_id, values, version)
     assert isinstance(person, Person)
-    if not Person.objects.filter(role="admin", active=True, service_of=None).exists():
+    is_admin = person.role == "admin" and person.active
+    if not is_admin and [admin.pk for admin in admins] == [person.pk]:
         raise Invalid("this is the last active admin: make another one first", field="role")
     if projects is not None:
         before = sorted(person.projects.values_list("name", flat=True))

@@ -48,7 +48,8 @@ def sign_on(said: Said, peer: str, clock: Clock | None = None) -> Person:
     Each sign-on, refused or not, is in the log and in the ledger.
 
     Raises:
-        NotAllowed: the answer was used before; no group gives a role; or the person is no longer active.
+        WrongState: the answer was used before.
+        NotAllowed: no group gives a role; or the person is no longer active.
         NameTaken: somebody else has the name here.
     """
     clock = clock or SystemClock()
@@ -108,7 +109,12 @@ def _brought_up_to_date(change: Change, said: Said, granted: Granted) -> Person:
     if person is None:
         name = usable_name(said.name.partition("@")[0]) or usable_name(f"n-{said.subject}")
         values = {"name": name, "full_name": said.full_name[:200], "role": granted.role, "email": _mail(said)}
-        person = add_person(change, values, None, granted.projects)
+        try:
+            person = add_person(change, values, None, granted.projects)
+        except NameTaken:
+            if (meanwhile := _linked(said)) is None:
+                raise
+            return meanwhile
         SignOn.objects.create(person=person, issuer=said.issuer, subject=said.subject)
         return person
     if not person.active:
@@ -130,16 +136,18 @@ def _brought_up_to_date(change: Change, said: Said, granted: Granted) -> Person:
 
 def _known(said: Said) -> Person | None:
     """The person here, if there is one already: of an earlier sign-on, or awaited by that name."""
-    there = SignOn.objects.select_related("person").filter(issuer=said.issuer, subject=said.subject).first()
-    if there:
-        return there.person
+    if linked := _linked(said):
+        return linked
     name = usable_name(said.name.partition("@")[0])
     awaited = SignOn.objects.select_related("person").filter(issuer="", subject=name).first()
     if awaited:
         awaited.issuer, awaited.subject = said.issuer, said.subject
         awaited.save()
         return awaited.person
-    if other := Person.objects.filter(name=name).first():
+    other = Person.objects.filter(name=name).first()
+    if other and (meanwhile := _linked(said)):
+        return meanwhile
+    if other:
         raise NameTaken(
             f"{name} is a person here already, who signs in another way: an admin can have them sign in by single sign-on",
             field="name",
@@ -148,6 +156,12 @@ def _known(said: Said) -> Person | None:
             suggestions=[f"lentra person by-sign-on {name}"],
         )
     return None
+
+
+def _linked(said: Said) -> Person | None:
+    """The person of an earlier sign-on, or of one at the same moment."""
+    there = SignOn.objects.select_related("person").filter(issuer=said.issuer, subject=said.subject).first()
+    return there.person if there else None
 
 
 def _is_last_admin(person: Person) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 
-from lentra.registry.errors import NotAllowed
+from lentra.registry.errors import WrongState
 from lentra.registry.models import SpentCode
 from lentra.registry.transactions.change import Change
 
@@ -13,9 +13,9 @@ def spend(change: Change, code: str, words: str) -> None:
     """Use up what signs in once, in the same transaction as what comes of it.
 
     Raises:
-        NotAllowed: it was used before; `words` say so.
+        WrongState: it was used before; `words` say so.
     """
     hashed = hashlib.sha256(code.encode()).hexdigest()
     if SpentCode.objects.filter(pk=hashed).exists():
-        raise NotAllowed(words, rule="each is good for one sign-in")
+        raise WrongState(words, rule="each is good for one sign-in")
     SpentCode.objects.create(hash=hashed, at=change.now)

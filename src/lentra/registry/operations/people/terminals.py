@@ -52,19 +52,21 @@ def token_for_code(code: str, verifier: str, clock: Clock | None = None) -> tupl
     """The token for a terminal, and its text, which is told once.
 
     Raises:
-        NotAllowed: the code is none, is of another terminal, has ended, or was used before; or the person is not active.
+        Invalid: the code is none, is of another terminal, or has ended.
+        WrongState: it was used before.
+        NotAllowed: the person is no longer active.
     """
     clock = clock or SystemClock()
     try:
         person_id, name, challenge, at = json.loads(unsealed(code))
     except ValueError:
-        raise NotAllowed("this code is none that was given out here", field="code", suggestions=[_AGAIN])
+        raise Invalid("this code is none that was given out here", field="code", suggestions=[_AGAIN])
     proved = urlsafe_b64encode(hashlib.sha256(verifier.encode()).digest()).rstrip(b"=").decode()
     if not hmac.compare_digest(proved, challenge):
-        raise NotAllowed("this code is another terminal's", field="code", suggestions=[_AGAIN])
+        raise Invalid("this code is another terminal's", field="code", suggestions=[_AGAIN])
     if not 0 <= clock.now().timestamp() - at + 1 <= GOOD_FOR.total_seconds():
         minutes = GOOD_FOR.total_seconds() // 60
-        raise NotAllowed(f"this code was good for {minutes:.0f} minutes", field="code", suggestions=[_AGAIN])
+        raise Invalid(f"this code was good for {minutes:.0f} minutes", field="code", suggestions=[_AGAIN])
     person = Person.objects.filter(pk=person_id).first()
     if person is None or not person.active:
         raise NotAllowed("whoever gave this code is no longer active")
