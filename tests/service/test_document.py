@@ -95,6 +95,7 @@ DETAILS = {
     "approval-rules/{ref}": "approval-rules/wide-blocks",
     "projects/{ref}/totals": "projects/ticketing/totals",
     "zones/{ref}/headroom": "zones/ml-1/headroom?window_days=365",
+    "regions/{ref}/headroom": "regions/mainland/headroom",
     "reservations/{ref}": "reservations/booking-balancers",
     "subnets/{ref}/history": "subnets/fleet:ticketing-nc-1-app-01/history",
     "subnets/{ref}/neighbours": "subnets/fleet:ticketing-nc-1-app-01/neighbours",

@@ -13,7 +13,7 @@ import { useHeadroom, type HeadroomRow } from "./queries";
 import { OwnerGrowth } from "./OwnerGrowth";
 import { Scope, commandOf } from "./Scope";
 
-const OWNERS = ["realm", "project", "zone"] as const;
+const OWNERS = ["realm", "project", "region", "zone"] as const;
 
 export function Lasting() {
   const { filters, set } = useFilters();

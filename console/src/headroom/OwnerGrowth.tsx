@@ -1,4 +1,4 @@
-// How a realm, a project or a zone grows.
+// How a realm, a project, a region or a zone grows.
 import Card from "@mui/material/Card";
 import Typography from "@mui/material/Typography";
 import { Listed } from "../parts/Answers";
@@ -6,7 +6,7 @@ import { CommandLine } from "../parts/CommandLine";
 import { Families } from "./Families";
 import { useGrowth } from "./queries";
 
-export function OwnerGrowth({ kind, name }: { kind: "realm" | "project" | "zone"; name: string }) {
+export function OwnerGrowth({ kind, name }: { kind: "realm" | "project" | "region" | "zone"; name: string }) {
   const growth = useGrowth(kind, name);
   return (
     <Card sx={{ p: 2 }}>

@@ -95,7 +95,7 @@ export function useProjectGrid(project: string) {
 export type Trend = Told<"Trend">;
 
 /** Growth of a realm (all its pools together, with thresholds), of a project or of a zone. */
-export function useGrowth(kind: "realm" | "project" | "zone", name: string) {
+export function useGrowth(kind: "realm" | "project" | "region" | "zone", name: string) {
   return useQuery({ queryKey: [kind, name, "headroom"], queryFn: () => call<(Trend | PoolHeadroom)[]>("GET", `${kind}s/${encodeURIComponent(name)}/headroom`) });
 }
 

@@ -28,7 +28,7 @@ import { KINDS, type Kind } from "./kinds";
 import { useRecord, useUse, type AnyRecord } from "./queries";
 
 const TOLD_APART = ["paused", "sent", "taken", "taken_at", "failing_since", "tries", "outcome", "told_secret"]; // in a card of its own
-const GROWS = ["realm", "project", "zone"] as const;
+const GROWS = ["realm", "project", "zone", "region"] as const;
 const HOLDS = ["realm", "region", "zone", "tier", "plan"]; // what subnets are listed by
 
 export function RecordPage() {

@@ -103,6 +103,7 @@ urlpatterns = [
     path("v1/alerts/<int:number>/reopen", foresight.ReopenView.as_view(), name="reopen-alert"),
     path("v1/pools/<str:ref>/headroom", headroom.PoolHeadroomView.as_view(), name="pool-headroom"),
     path("v1/projects/<str:ref>/headroom", headroom.ProjectHeadroomView.as_view(), name="project-headroom"),
+    path("v1/regions/<str:ref>/headroom", headroom.RegionHeadroomView.as_view(), name="region-headroom"),
     path("v1/zones/<str:ref>/headroom", headroom.ZoneHeadroomView.as_view(), name="zone-headroom"),
     path("v1/projects/<str:ref>/grid", report.ProjectGridView.as_view(), name="project-grid"),
     path("v1/estate", estate.EstateView.as_view(), name="estate"),

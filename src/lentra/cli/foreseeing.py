@@ -28,8 +28,8 @@ def add_commands(commands: Any) -> None:
         command.add_argument(f"--{name}", help=f"pools of this {name}")
     command.add_argument(
         "--grows",
-        choices=["project", "zone", "realm"],
-        help="tell how the project, zone or whole realm given grows",
+        choices=["project", "zone", "region", "realm"],
+        help="tell how the project, zone, region or whole realm given grows",
     )
     command.add_argument("--subnet", help="how far the blocks of this subnet can grow in place")
     command.add_argument("--window-days", type=int, help="how far back the trend looks (182)")

@@ -306,7 +306,7 @@ class Client:
         return self.pages("headroom", of)
 
     def growth(self, kind: str, ref: str | int, **window: Any) -> list[Record]:
-        """How a ``project``, a ``zone`` or all pools of a ``realm`` grow, per family."""
+        """How a ``project``, a ``zone``, a ``region`` or all pools of a ``realm`` grow, per family."""
         return list(self.call("GET", f"{kind}s/{part(ref)}/headroom", query=window).json())
 
     def acknowledge_alert(

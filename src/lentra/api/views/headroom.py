@@ -34,7 +34,7 @@ from lentra.api.serializers.headroom import (
 )
 from lentra.api.serializers.lists import HeadroomListQuery, narrow
 from lentra.registry.foresight.headroom import overview, owner_headroom, pool_headroom, realm_headroom
-from lentra.registry.models import Pool, Project, Realm, Zone
+from lentra.registry.models import Pool, Project, Realm, Region, Zone
 from lentra.registry.reports.breakdown import breakdown
 from lentra.registry.reports.idle import Scope, idle_things
 from lentra.registry.reports.ranges import ranges_of
@@ -95,6 +95,10 @@ class ProjectHeadroomView(APIView):
 
 class ZoneHeadroomView(APIView):
     get = _one(Zone, owner_headroom, "How a zone grows", TrendSerializer)
+
+
+class RegionHeadroomView(APIView):
+    get = _one(Region, owner_headroom, "How a region grows", TrendSerializer)
 
 
 class BreakdownView(APIView):

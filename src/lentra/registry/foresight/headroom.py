@@ -27,7 +27,7 @@ from lentra.addressing.forecast import (
 )
 from lentra.addressing.headroom import THRESHOLDS, Usage
 from lentra.registry.foresight.steps import KnownStep, steps_of
-from lentra.registry.models import ExtentRow, Outlook, Pool, Project, Reading, Realm, Space, Zone
+from lentra.registry.models import ExtentRow, Outlook, Pool, Project, Reading, Realm, Region, Space, Zone
 from lentra.registry.reports.usage import sum_of
 
 _FAN_WEEKS = 26
@@ -212,11 +212,12 @@ def realm_headroom(realm: Realm, now: datetime, window_days: int = WINDOW_DAYS) 
     return found
 
 
-def owner_headroom(record: Project | Zone, now: datetime, window_days: int = WINDOW_DAYS) -> list[dict[str, Any]]:
-    """How a project or zone grows, per family: it has no end of its own, so there are no thresholds."""
-    kind = "project" if isinstance(record, Project) else "zone"
+def owner_headroom(
+    record: Project | Zone | Region, now: datetime, window_days: int = WINDOW_DAYS
+) -> list[dict[str, Any]]:
+    """How a project, zone or region grows, per family: it has no end of its own, so there are no thresholds."""
     found = []
-    for (_, family), readings in sorted(history_of(kind, [record.pk]).items()):
+    for (_, family), readings in sorted(history_of(record.KIND, [record.pk]).items()):
         samples = [Sample(r.day.toordinal(), r.used) for r in readings]
         made = forecast(samples, window_days=window_days)
         found.append(

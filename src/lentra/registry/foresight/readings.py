@@ -24,7 +24,7 @@ _COLUMNS = ("taken_at", "revision", "used", "total", "states", "free_counts")
 
 
 def take_readings(clock: Clock) -> int:
-    """Take today's readings of all pools, projects, zones, realms and quotas, anew if today has some; returns how many.
+    """Take today's readings of all pools, projects, places, realms and quotas, anew if today has some; returns how many.
 
     Those of pools that have not changed since the last ones are copied, in one statement; where none has, all are.
     """
@@ -40,6 +40,7 @@ def take_readings(clock: Clock) -> int:
         *_of_pools(changed),
         *_of_owners("project"),
         *_of_owners("zone"),
+        *_of_owners("region"),
         *_of_realms(spaces),
         *_of_quotas(now),
     ]
@@ -125,7 +126,7 @@ def _of_realms(spaces: Sequence[Space]) -> Iterator[Reading]:
 
 
 def _of_owners(kind: str) -> Iterator[Reading]:
-    """What the subnets of each project (or zone) own, from the sums that are kept."""
+    """What the subnets of each project, zone or region own, from the sums that are kept."""
     rows = SubnetSum.objects.filter(extents__gt=0).exclude(**{kind: 0})
     grouped = rows.values_list(kind, "family", "length", "state").annotate(n=Sum("extents")).order_by()
     used: dict[tuple[int, int], dict[str, int]] = {}

@@ -8,16 +8,16 @@ from django.db import models
 
 from lentra.registry.models.fields import CountField
 
-READING_KINDS = ("pool", "project", "zone", "realm", "quota")
+READING_KINDS = ("pool", "project", "zone", "region", "realm", "quota")
 
 
 class Reading(models.Model):
-    """Usage of one pool, project, zone, realm or quota in one family at the end of a day.
+    """Usage of one pool, project, zone, region, realm or quota in one family at the end of a day.
 
-    `subject` is the record's number, `used` what is not free: of projects and zones what their subnets own, of realms what
-    is not free in any of their pools, nothing counted twice. Pools and realms have their `total`, the addresses by state,
-    and the free extents per length. `revision` is the one that a pool's space had, so that what has not changed since is
-    known without counting it again. A quota's is of no family (0): what is used of each limit is in `states`.
+    `subject` is the record's number, `used` what is not free: of projects, zones and regions what their subnets own, of
+    realms what is not free in any of their pools, nothing counted twice. Pools and realms have their `total`, the addresses
+    by state, and the free extents per length. `revision` is the one that a pool's space had, so that what has not changed
+    since is known without counting it again. A quota's is of no family (0): what is used of each limit is in `states`.
     """
 
     kind = models.CharField(max_length=8, choices=[(k, k) for k in READING_KINDS])
