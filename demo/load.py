@@ -39,11 +39,13 @@ from lentra.registry.models import (
     Pool,
     Project,
     Realm,
+    Source,
     Subnet,
     Tier,
     WaitingRequest,
     Zone,
 )
+from lentra.registry.operations.findings.take_survey import take_survey
 from lentra.registry.operations.people.manage_people import add_person
 from lentra.registry.operations.people.tokens import add_token
 from lentra.registry.operations.plans.commit_plan import commit_plan
@@ -66,6 +68,7 @@ from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import SetClock
 from lentra.registry.transactions.run import run_transaction
 from lentra.registry.upkeep import expire_all_due, run_upkeep
+from lentra.sources.documents import read_document
 
 _SET_UP_DAYS = 730
 
@@ -85,6 +88,7 @@ def main() -> None:
     loader.pools()
     loader.history()
     loader.intakes()
+    loader.surveys()
     descriptor = os.open(options.sign_ins, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(descriptor, "w") as file:
         json.dump(people, file, indent=1)
@@ -146,6 +150,15 @@ class Loader:
             self._do(ask_to_commit, work.pk, work.proposal, False, why=given["why"])
             do_work(work, self.clock)
             assert Intake.objects.get(pk=work.pk).state == "committed", IntakeWork.objects.get(pk=work.pk).fault
+
+    def surveys(self) -> None:
+        """What sources have seen this morning, which differs from the registry in telling ways."""
+        for given in self.scenario["sources"]:
+            document = given.pop("sightings")
+            self._do(add_record, "source", given | {"realm": find(Realm, given["realm"])})
+            text = json.loads((self.folder / document).read_text())
+            seen, at = read_document(text, self.clock.now())
+            self._do(take_survey, find(Source, given["name"]).pk, seen, at)
 
     def history(self) -> None:
         """All hand-outs and releases, oldest first."""

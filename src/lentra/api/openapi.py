@@ -105,6 +105,7 @@ class Described(AutoSchema):
 COLLECTIONS = {  # in the address -> one of them
     "addresses": "address",
     "approval-rules": "approval-rule",
+    "findings": "finding",
     "group-mappings": "group-mapping",
     "intakes": "intake",
     "keep-outs": "keep-out",
@@ -122,6 +123,9 @@ COLLECTIONS = {  # in the address -> one of them
     "rule-sheets": "rule-sheet",
     "sessions": "session",
     "subnets": "subnet",
+    "sightings": "sighting",
+    "sources": "source",
+    "surveys": "survey",
     "subscriptions": "subscription",
     "tiers": "tier",
     "tokens": "token",

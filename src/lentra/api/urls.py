@@ -14,6 +14,7 @@ from lentra.api.views import (
     plans,
     pools,
     projects,
+    reality,
     reference,
     report,
     session,
@@ -45,6 +46,10 @@ router.register("waiting-requests", waiting.WaitingViews, "waiting-request")
 router.register("approval-rules", setup.ApprovalRuleViews, "approval-rule")
 router.register("quotas", setup.QuotaViews, "quota")
 router.register("group-mappings", setup.GroupMappingViews, "group-mapping")
+router.register("sources", reality.SourceViews, "source")
+router.register("surveys", reality.SurveyViews, "survey")
+router.register("sightings", reality.SightingViews, "sighting")
+router.register("findings", reality.FindingViews, "finding")
 router.register("subscriptions", setup.SubscriptionViews, "subscription")
 router.register("reservations", setup.ReservationViews, "reservation")
 router.register("people", setup.PersonViews, "person")
@@ -78,6 +83,7 @@ urlpatterns = [
     path("v1/clusters", sizing.ClusterView.as_view(), name="clusters"),
     path("v1/check-ranges", sizing.CheckRangesView.as_view(), name="check-ranges"),
     path("v1/still-fits", sizing.StillFitsView.as_view(), name="still-fits"),
+    path("v1/sightings-schema.json", reality.SightingsSchemaView.as_view(), name="sightings-schema"),
     path("v1/plan-schema.json", plans.PlanSchemaView.as_view(), name="plan-schema"),
     path("v1/explain", tools.ExplainView.as_view(), name="explain"),
     path("v1/candidates", tools.CandidatesView.as_view(), name="candidates"),

@@ -400,6 +400,27 @@ KINDS = (
         filters=("role", "project", "service_of"),
     ),
     Kind(
+        "source",
+        "sources",
+        ("name", "realm", "kind", "covers", "seen_at", "good_for", "about"),
+        (
+            Option("realm", "what it tells of", needed=True, only_add=True),
+            Option(
+                "kind",
+                "a file that somebody keeps, or a Linux host or router",
+                choices=("file", "host"),
+                only_add=True,
+            ),
+            Option(
+                "covers", "prefixes that it would tell all of: what is not seen there is silent", list, empty=()
+            ),
+            Option("good_for", "days that a sighting is good for (30)", int),
+            _ABOUT,
+        ),
+        "source add gate-walk --realm fleet --covers 10.40.64.0/20 --preview",
+        filters=("realm", "kind"),
+    ),
+    Kind(
         "group-mapping",
         "group_mappings",
         ("id", "group", "role", "project", "about"),

@@ -24,6 +24,7 @@ from lentra.cli import (
     setting_up,
     signing_in,
     supposing,
+    surveying,
     taking_back,
     taking_out,
     waiting,
@@ -48,6 +49,7 @@ _GROUPS: list[tuple[str, list[Any]]] = [
     ("Asking and giving back", [requesting.add_commands, waiting.add_commands, planning.add_commands]),
     ("Changing what is there", [growing.add_commands, inside.add_commands, taking_back.add_commands]),
     ("Looking ahead", [foreseeing.add_commands, supposing.add_commands]),
+    ("What is really there", [surveying.add_commands]),
     ("Setting up", [setting_up.add_commands]),
     (
         "In and out",

@@ -19,12 +19,14 @@ from lentra.client.calling import Call, Tries, next_page, of_change, settings_of
 from lentra.client.collections import (
     ApprovalRules,
     Collection,
+    Findings,
     Intakes,
     KeepOuts,
     People,
     Plans,
     Pools,
     Projects,
+    Sources,
     Subnets,
     Subscriptions,
     Tokens,
@@ -99,6 +101,9 @@ class Client:
         self.approval_rules = ApprovalRules(self, "approval-rules")
         self.sessions = Collection(self, "sessions")
         self.group_mappings = Collection(self, "group-mappings")
+        self.sources = Sources(self, "sources")
+        self.surveys = Collection(self, "surveys")
+        self.findings = Findings(self, "findings")
         self.waiting = Waiting(self, "waiting-requests")
         self.subscriptions = Subscriptions(self, "subscriptions")
         self.addresses = Collection(self, "addresses")
@@ -308,6 +313,10 @@ class Client:
     def growth(self, kind: str, ref: str | int, **window: Any) -> list[Record]:
         """How a ``project``, a ``zone``, a ``region`` or all pools of a ``realm`` grow, per family."""
         return list(self.call("GET", f"{kind}s/{part(ref)}/headroom", query=window).json())
+
+    def sightings(self, **of: Any) -> Iterator[Record]:
+        """What sources see: filtered by realm, source, and the prefix that it lies ``inside``."""
+        return self.pages("sightings", of)
 
     def acknowledge_alert(
         self, number: int, reason: str, until: str | None = None, *, preview: bool = False, why: str = ""

@@ -495,3 +495,43 @@ class People(Collection):
     def revoke_tokens(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Make all tokens of a person useless: one's own, or anybody's by an admin."""
         return self.client.change("POST", f"{self.path}/{part(ref)}/revoke-tokens", preview=preview, why=why)
+
+
+class Sources(Collection):
+    """Places that tell what really exists."""
+
+    def survey(
+        self, ref: str | int, document: Mapping[str, Any], *, preview: bool = False, why: str = ""
+    ) -> Answer[Any]:
+        """Tell what a source has seen: a document of the format ``lentra-sightings-1`` or ``lentra-host-1``.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> seen = {"format": "lentra-sightings-1", "sightings": [{"range": "10.40.64.0/24"}]}
+            >>> client.sources.survey("harbour-walk", seen, preview=True).result["counts"]["seen"]
+            1
+        """
+        path = f"{self.path}/{part(ref)}/surveys"
+        return self.client.change("POST", path, {"document": dict(document)}, preview=preview, why=why)
+
+
+class Findings(Collection):
+    """Where the registry and what was seen differ."""
+
+    def dismiss(
+        self, number: int, reason: str, until: str | None = None, *, preview: bool = False, why: str = ""
+    ) -> Answer[Any]:
+        """Say why a difference stays; ``until`` a day, from which on it is open again."""
+        body = {"reason": reason, **({"until": until} if until else {})}
+        return self.client.change("POST", f"{self.path}/{number}/dismiss", body, preview=preview, why=why)
+
+    def reopen(self, number: int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Take back that a finding was dismissed."""
+        return self.client.change("POST", f"{self.path}/{number}/reopen", preview=preview, why=why)
+
+    def take_over(
+        self, number: int, becomes: str, *, name: str = "", reason: str = "", preview: bool = False, why: str = ""
+    ) -> Answer[Any]:
+        """Make a stray a ``keep-out``, or an ``address-record`` of the subnet that it lies in."""
+        body = {"becomes": becomes, "name": name, "reason": reason}
+        return self.client.change("POST", f"{self.path}/{number}/take-over", body, preview=preview, why=why)

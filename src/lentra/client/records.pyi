@@ -93,6 +93,7 @@ class AttachRequest(TypedDict):
     purpose: NotRequired[str]
     move: NotRequired[bool]
     proposal: NotRequired[str | None]
+BecomesEnum = Literal["keep-out", "address-record"]
 class BeginStep(TypedDict):
     name: str
     title: str
@@ -309,6 +310,10 @@ class Differing(TypedDict):
     subnet: Named
     subnet_tag: int | None
     subnet_outer_tag: int
+class DismissRequest(TypedDict):
+    reason: str
+    until: NotRequired[str | None]
+    proposal: NotRequired[str | None]
 class Elsewhere(TypedDict):
     pool: Named
     block: str
@@ -397,11 +402,25 @@ class Field(TypedDict):
     about: str
     needed: bool
 class Finding(TypedDict):
-    where: str
+    id: int
+    version: int
+    name: str
+    realm: Named
+    kind: FindingKindEnum
+    range: str
+    fact: str
     text: str
-    consequence: str
-    code: str
-    suggestions: list[str]
+    recorded: str
+    seen: list[Seen]
+    subnet: dict[str, Any] | None
+    project: dict[str, Any] | None
+    state: FindingStateEnum
+    opened_at: str
+    closed_at: str | None
+    reason: str
+    until: str | None
+FindingKindEnum = Literal["stray", "silent", "differs", "clash"]
+FindingStateEnum = Literal["open", "dismissed", "closed"]
 class Fit(TypedDict):
     length: int
     count: str
@@ -1027,6 +1046,14 @@ class PatchedSheetRequest(TypedDict):
     forbidden: NotRequired[list[str]]
     hd_threshold: NotRequired[str]
     proposal: NotRequired[str | None]
+class PatchedSourceRequest(TypedDict):
+    name: NotRequired[str]
+    realm: NotRequired[str | int | dict[str, Any]]
+    kind: NotRequired[SourceKindEnum]
+    covers: NotRequired[list[str]]
+    good_for: NotRequired[int]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 class PatchedSubnetEditRequest(TypedDict):
     name: NotRequired[str]
     purpose: NotRequired[str]
@@ -1144,6 +1171,12 @@ class PlanBlock(TypedDict):
     gateway: str
     tag: int | None
     id: int | None
+class PlanFinding(TypedDict):
+    where: str
+    text: str
+    consequence: str
+    code: str
+    suggestions: list[str]
 class PlanInRequest(TypedDict):
     text: NotRequired[str]
     document: NotRequired[dict[str, Any]]
@@ -1321,8 +1354,8 @@ class ProposedPlan(TypedDict):
     blocks: list[PlanBlock]
     reserving: list[PlanReserving]
     usage: list[PlanUsage]
-    notes: list[Finding]
-    errors: list[Finding]
+    notes: list[PlanFinding]
+    errors: list[PlanFinding]
     ends_at: str | None
 class PublicOf(TypedDict):
     id: int
@@ -1553,6 +1586,10 @@ class Section(TypedDict):
     lines: list[Line]
     total: int
     empty: str
+class Seen(TypedDict):
+    source: str
+    value: str
+    at: str
 class ServiceRange(TypedDict):
     prefix: str
     default_service: str
@@ -1605,6 +1642,18 @@ class ShrinkRequest(TypedDict):
     keep: NotRequired[str]
     as_room: NotRequired[bool]
     proposal: NotRequired[str | None]
+class Sighting(TypedDict):
+    id: int
+    source: Named
+    realm: Named
+    range: str
+    single: bool
+    facts: dict[str, str]
+    first_seen_at: str
+    seen_at: str
+class SightingsRequest(TypedDict):
+    document: dict[str, Any]
+    proposal: NotRequired[str | None]
 class SignInRequest(TypedDict):
     name: str
     password: str
@@ -1633,6 +1682,25 @@ class Sized(TypedDict):
     block: str | None
     bounds: Bounds | None
     size: Size
+class Source(TypedDict):
+    id: int
+    version: int
+    name: str
+    realm: Named
+    kind: NotRequired[SourceKindEnum]
+    covers: NotRequired[list[str]]
+    good_for: NotRequired[int]
+    seen_at: str | None
+    about: NotRequired[str]
+SourceKindEnum = Literal["file", "host"]
+class SourceRequest(TypedDict):
+    name: str
+    realm: str | int | dict[str, Any]
+    kind: NotRequired[SourceKindEnum]
+    covers: NotRequired[list[str]]
+    good_for: NotRequired[int]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 class SpaceMap(TypedDict):
     realm: Named
     range: str
@@ -1774,6 +1842,21 @@ class SupposedNeedRequest(TypedDict):
     length: int
     count: NotRequired[int]
     day: str
+class Survey(TypedDict):
+    id: int
+    version: int
+    name: str
+    source: Named
+    at: str
+    taken_at: str
+    counts: SurveyCounts
+class SurveyCounts(TypedDict):
+    seen: int
+    new: int
+    gone: int
+    opened: int
+    closed: int
+    open: int
 TableEnum = Literal["subnets", "address records", "keep-outs", "reservations", "pools", "projects", "regions", "zones", "tiers"]
 class TagMember(TypedDict):
     id: int
@@ -1834,6 +1917,11 @@ class Tags(TypedDict):
     after_last: int | None
     differing: list[Differing]
 TakeAsEnum = Literal["reserve", "keep out"]
+class TakeOverRequest(TypedDict):
+    becomes: BecomesEnum
+    name: NotRequired[str]
+    reason: NotRequired[str]
+    proposal: NotRequired[str | None]
 class TakenReading(TypedDict):
     day: str
     used: str

@@ -8,6 +8,7 @@ from typing import Any
 from django.db.models import QuerySet
 from rest_framework import serializers
 
+from lentra.addressing.prefix import Prefix
 from lentra.api.fields import (
     AnyOf,
     HeldField,
@@ -29,6 +30,8 @@ from lentra.registry.models import (
     DECISIONS,
     ENVIRONMENTS,
     EXPOSURES,
+    FINDING_KINDS,
+    FINDING_STATES,
     GIVES,
     KEEP_OUT_KINDS,
     MEMBER_KINDS,
@@ -38,6 +41,7 @@ from lentra.registry.models import (
     RESERVATION_KINDS,
     ROLES,
     SITES,
+    SOURCE_KINDS,
     SUBNET_STATES,
     Person,
     Plan,
@@ -46,6 +50,7 @@ from lentra.registry.models import (
     Realm,
     Region,
     Sheet,
+    Source,
     Subnet,
     Tier,
     Zone,
@@ -109,6 +114,13 @@ def in_span(rows: QuerySet, values: dict[str, Any], column: str) -> QuerySet:
     if "since" in values:
         rows = rows.filter(**{f"{column}__gte": values["since"]})
     return rows.filter(**{f"{column}__lt": values["until"]}) if "until" in values else rows
+
+
+def in_place(rows: QuerySet, block: Prefix | None) -> QuerySet:
+    """The rows that begin inside a prefix."""
+    if block is None:
+        return rows
+    return rows.filter(family=block.family, first__gte=block.first, first__lte=block.last)
 
 
 def _words(choices: Iterable[Any], help_text: str = "") -> AnyOf:
@@ -181,6 +193,19 @@ PlanListQuery = list_query(
     project=meant(Project),
     state=_words(PLAN_STATES),
     text=_text("Part of the name."),
+)
+SurveyListQuery = list_query("Surveys", ("newest", "oldest"), realm=meant(Realm), source=meant(Source))
+SightingListQuery = list_query("Sightings", BY_AGE, realm=meant(Realm), source=meant(Source), inside=_INSIDE)
+FindingListQuery = list_query(
+    "Findings",
+    ("newest", "oldest"),
+    realm=meant(Realm),
+    kind=_words(FINDING_KINDS),
+    state=_words(FINDING_STATES),
+    project=meant(Project),
+    subnet=meant(Subnet),
+    inside=_INSIDE,
+    text=_text("Part of the sentence."),
 )
 WaitingListQuery = list_query(
     "Requests",
@@ -345,6 +370,7 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
         "when": _words(CONDITIONS),
     },
     "planned need": {"pool": meant(Pool), "project": meant(Project)},
+    "source": {"realm": meant(Realm), "kind": _words(SOURCE_KINDS)},
     "group mapping": {"role": _words(ROLES), "project": meant(Project)},
     "person": {
         "role": _words(ROLES),

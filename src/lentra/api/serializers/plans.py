@@ -78,7 +78,7 @@ class RemovePlanSerializer(Strict):
     )
 
 
-class FindingSerializer(serializers.Serializer):
+class PlanFindingSerializer(serializers.Serializer):
     """Something to know of a plan: where, what, and what comes of it."""
 
     where = serializers.CharField()
@@ -136,8 +136,8 @@ class ProposedPlanSerializer(serializers.Serializer):
     blocks = PlanBlockSerializer(many=True)
     reserving = PlanReservingSerializer(many=True)
     usage = PlanUsageSerializer(many=True)
-    notes = FindingSerializer(many=True)
-    errors = FindingSerializer(many=True)
+    notes = PlanFindingSerializer(many=True)
+    errors = PlanFindingSerializer(many=True)
     ends_at = serializers.DateTimeField(allow_null=True)
 
 

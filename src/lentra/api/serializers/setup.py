@@ -12,6 +12,7 @@ from lentra.api.fields import LabelsField, MailField, OneOf, RangeField, RefFiel
 from lentra.api.serializers.keep_outs import KeepOutSerializer
 from lentra.api.serializers.pools import PoolSerializer
 from lentra.api.serializers.quotas import QuotaSerializer
+from lentra.api.serializers.reality import SourceSerializer
 from lentra.api.serializers.records import ALWAYS, RecordSerializer
 from lentra.api.serializers.subscriptions import SubscriptionSerializer
 from lentra.api.serializers.tags import TagMemberSerializer, TagRangeSerializer
@@ -437,5 +438,6 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "tag member": TagMemberSerializer,
     "person": PersonSerializer,
     "group mapping": GroupMappingSerializer,
+    "source": SourceSerializer,
 }
 assert set(BY_KIND) == set(KINDS)

@@ -12,6 +12,7 @@ from lentra.registry.lookup.any_of import begins
 from lentra.registry.models import (
     Address,
     ApprovalRule,
+    Finding,
     GroupMapping,
     KeepOut,
     Person,
@@ -24,8 +25,10 @@ from lentra.registry.models import (
     Region,
     Reservation,
     Sheet,
+    Source,
     Subnet,
     Subscription,
+    Survey,
     TagMember,
     TagRange,
     Tier,
@@ -40,7 +43,7 @@ BY_KIND: dict[str, type[Model]] = {
     for model in (
         *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
         *(Reservation, Plan, Address, PlannedNeed, TagRange, TagMember, Subscription),
-        *(Quota, ApprovalRule, WaitingRequest, GroupMapping),
+        *(Quota, ApprovalRule, WaitingRequest, GroupMapping, Source, Survey, Finding),
     )
 }
 _SHOWN = 5

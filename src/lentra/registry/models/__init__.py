@@ -40,6 +40,15 @@ from lentra.registry.models.people import (
 from lentra.registry.models.plans import PLAN_STATES, Plan
 from lentra.registry.models.quotas import Quota
 from lentra.registry.models.readings import Reading
+from lentra.registry.models.reality import (
+    FINDING_KINDS,
+    FINDING_STATES,
+    SOURCE_KINDS,
+    Finding,
+    Sighting,
+    Source,
+    Survey,
+)
 from lentra.registry.models.records import Lease, LedgerEntry, Number, Operation, Ordered, Record
 from lentra.registry.models.requests import (
     ASKED,
@@ -100,6 +109,8 @@ __all__ = [
     "DECISIONS",
     "ENVIRONMENTS",
     "EXPOSURES",
+    "FINDING_KINDS",
+    "FINDING_STATES",
     "GIVES",
     "INTAKE_STAGES",
     "INTAKE_STATES",
@@ -116,12 +127,14 @@ __all__ = [
     "ROLES",
     "SCOPES",
     "SITES",
+    "SOURCE_KINDS",
     "SUBNET_STATES",
     "TRANSLATIONS",
     "Address",
     "Alert",
     "ApprovalRule",
     "ExtentRow",
+    "Finding",
     "GroupMapping",
     "Intake",
     "IntakePart",
@@ -155,8 +168,10 @@ __all__ = [
     "SecondFactor",
     "SetUp",
     "Sheet",
+    "Sighting",
     "SignInCount",
     "SignOn",
+    "Source",
     "Space",
     "SpentCode",
     "Subnet",
@@ -164,6 +179,7 @@ __all__ = [
     "SubnetSum",
     "SubnetWords",
     "Subscription",
+    "Survey",
     "TagMember",
     "TagRange",
     "Tenure",

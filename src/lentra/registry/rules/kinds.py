@@ -25,6 +25,7 @@ from lentra.registry.models import (
     Region,
     Reservation,
     Sheet,
+    Source,
     Subnet,
     Subscription,
     TagMember,
@@ -44,6 +45,7 @@ from lentra.registry.rules.checks import (
     check_region,
     check_reservation,
     check_sheet,
+    check_source,
     check_tag_member,
     check_tag_range,
     differing_ends,
@@ -152,6 +154,7 @@ KINDS: dict[str, RecordKind] = {
         check_realm,
         _uses(
             *(_pools("realm"), _plans("realm"), _quotas("realm"), _approval_rules("realm")),
+            lambda realm: ("source", Source.objects.filter(realm=realm).order_by("name")),
             _waiting("realm"),
         ),
     ),
@@ -226,6 +229,13 @@ KINDS: dict[str, RecordKind] = {
     ),
     "approval rule": RecordKind(ApprovalRule, "planner", check_rule, lambda r: []),
     "subscription": RecordKind(Subscription, "planner", check_subscription, lambda r: []),
+    "source": RecordKind(
+        Source,
+        "planner",
+        check_source,
+        _uses(lambda source: ("survey", source.surveys.order_by("-at"))),
+        fixed=("realm", "kind"),
+    ),
     "group mapping": RecordKind(GroupMapping, "admin", check_mapping, lambda r: []),
     "planned need": RecordKind(PlannedNeed, "planner", check_need, lambda r: [], remarks=does_it_fit),
     "person": RecordKind(
