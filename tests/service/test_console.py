@@ -151,6 +151,7 @@ PAGES += ["/map?pool=fleet-private", "/map?realm=fleet&range=10.42.0.0/18&by=pro
 PAGES += ["/addresses", "/plans", "/plans/{plan}", "/plans/new?from={plan}", "/public", "/subnets/{mapped}"]
 
 PAGES += ["/history?range=10.41.192.0/22", "/intakes", "/set-up/subscriptions", "/set-up/subscriptions/{board}"]
+PAGES += ["/findings", "/set-up/sources", "/set-up/group-mappings", "/sign-in/terminal?name=cli-quay&challenge=x"]
 PAGES += ["/waiting", "/waiting/{asked}", "/set-up/quotas", "/set-up/approval-rules", "/set-up/projects/{project}"]
 
 

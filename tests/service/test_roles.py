@@ -12,6 +12,7 @@ ROLES = ("nobody", "viewer", "requester", "planner", "admin")
 REFS = {
     "addresses": "12345678901",
     "approval-rules": "wide-blocks",
+    "findings": "12345678901",
     "group-mappings": "12345678901",
     "intakes": "12345678901",
     "keep-outs": "12345678901",
@@ -26,6 +27,8 @@ REFS = {
     "reservations": "booking-balancers",
     "rule-sheets": "four-and-one",
     "sessions": "12345678901",
+    "sources": "harbour-walk",
+    "surveys": "12345678901",
     "subnets": "fleet:ticketing-ml-1-app-01",
     "tag-members": "12345678901",
     "tag-ranges": "12345678901",
@@ -83,6 +86,12 @@ BODIES = {
     "size/several": {"needs": [{"name": "data", "hosts": 700}]},
     "approval-rules": {"name": "seen", "when": "always"},
     "group-mappings": {"group": "seen", "role": "viewer"},
+    "findings/{ref}/dismiss": {"reason": "x"},
+    "findings/{ref}/take-over": {"becomes": "keep-out"},
+    "sources": {"name": "seen", "realm": "fleet"},
+    "sources/{ref}/surveys": {
+        "document": {"format": "lentra-sightings-1", "sightings": [{"range": "10.47.3.0/24"}]}
+    },
     "session/terminal": {"name": "seen", "challenge": "x" * 43},
     "session/terminal/token": {"code": "x", "verifier": "x" * 43},
     "approval-rules/try": {
@@ -119,7 +128,7 @@ BODIES = {
     "zones": {"name": "nc-7", "region": "north-coast"},
 }
 SET_UP = ("realms", "regions", "zones", "tiers", "projects", "keep-outs", "reservations", "planned-needs")
-SET_UP += ("tag-ranges", "tag-members", "subscriptions", "quotas", "approval-rules")
+SET_UP += ("tag-ranges", "tag-members", "subscriptions", "quotas", "approval-rules", "sources")
 OPEN = {"post session", "delete session", "get session/ways", "post session/terminal/token"}
 NEEDS_MORE = {  # what a viewer does not reach
     "admin": {
@@ -148,6 +157,8 @@ NEEDS_MORE = {  # what a viewer does not reach
         ),
         *("post alerts/{number}/acknowledge", "post alerts/{number}/reopen"),
         "post plans/{ref}/settle",
+        *(f"post findings/{{ref}}/{what}" for what in ("dismiss", "reopen", "take-over")),
+        "post sources/{ref}/surveys",
         *("post estate", "post intakes", "patch intakes/{ref}", "delete intakes/{ref}"),
         *(f"post intakes/{{ref}}/{what}" for what in ("commit", "stop", "take-back")),
         *("post subscriptions/{ref}/pause", "post subscriptions/{ref}/resume"),
@@ -198,6 +209,8 @@ def refs(live):
             name=f"roles-{uuid.uuid4().hex[:6]}", endpoint="https://board.ferry.example/"
         ).result["id"],
         "quotas": next(admin.quotas.list())["id"],
+        "findings": next(admin.findings.list(kind="stray"))["id"],
+        "surveys": next(admin.surveys.list())["id"],
         "group-mappings": next(admin.group_mappings.list())["id"],
         "waiting-requests": next(admin.waiting.list(state="waiting", asker="rune"))["id"],
         "tokens": admin.tokens.add(name="roles").result["id"],

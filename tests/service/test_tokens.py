@@ -31,7 +31,8 @@ NEEDED = {  # what a changing call needs, by the beginning of its address; the l
         for kind in ("reservations", "planned-needs")
         for how in ("post", "patch", "delete")
     },
-    **{f"post {what}": {"plan"} for what in ("plans", "clusters", "expected-plans", "alerts")},
+    **{f"post {what}": {"plan"} for what in ("plans", "clusters", "expected-plans", "alerts", "findings")},
+    "post sources/{ref}/surveys": {"plan"},
     "post plans/{ref}/remove": {"plan", "give-back"},
     "post ledger": {"ask", "give-back", "plan", "set-up"},
     **{

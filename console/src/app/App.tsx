@@ -40,6 +40,7 @@ const SubnetsPage = lazy(() => import("../subnets/SubnetsPage").then((part) => (
 const SubnetPage = lazy(() => import("../subnets/SubnetPage").then((part) => ({ default: part.SubnetPage })));
 const PoolsPage = lazy(() => import("../pools/PoolsPage").then((part) => ({ default: part.PoolsPage })));
 const PoolPage = lazy(() => import("../pools/PoolPage").then((part) => ({ default: part.PoolPage })));
+const FindingsPage = lazy(() => import("../reality/FindingsPage").then((part) => ({ default: part.FindingsPage })));
 const FindPage = lazy(() => import("../find/FindPage").then((part) => ({ default: part.FindPage })));
 
 const queryClient: QueryClient = new QueryClient({
@@ -124,6 +125,7 @@ function Pages() {
         <Route path="/history" element={<HistoryPage />} />
         <Route path="/ledger" element={<LedgerPage />} />
         <Route path="/tokens" element={<TokensPage />} />
+        <Route path="/findings" element={<FindingsPage />} />
         <Route path="/find" element={<FindPage />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Routes>

@@ -1,6 +1,7 @@
 // The frame of every page: where one can go, who is signed in, light or dark.
 import AddIcon from "@mui/icons-material/AddBox";
 import DarkModeIcon from "@mui/icons-material/DarkMode";
+import FindingIcon from "@mui/icons-material/TroubleshootOutlined";
 import GridIcon from "@mui/icons-material/GridView";
 import HistoryIcon from "@mui/icons-material/History";
 import MenuIcon from "@mui/icons-material/Menu";
@@ -38,6 +39,7 @@ const PLACES = [
   { to: "/plans", label: "Plans", icon: <PlanIcon fontSize="small" /> },
   { to: "/map", label: "Map", icon: <MapIcon fontSize="small" /> },
   { to: "/headroom", label: "Headroom", icon: <TrendIcon fontSize="small" /> },
+  { to: "/findings", label: "Findings", icon: <FindingIcon fontSize="small" /> },
   { to: "/public", label: "Public", icon: <PublicIcon fontSize="small" /> },
   { to: "/request", label: "Request", icon: <AddIcon fontSize="small" />, role: "requester" },
   { to: "/waiting", label: "Waiting", icon: <HourglassIcon fontSize="small" /> },
@@ -74,7 +76,7 @@ export function Shell({ children }: { children: ReactNode }) {
                 startIcon={place.icon}
                 endIcon={place.to === "/headroom" ? <Alerted /> : place.to === "/waiting" && planner ? <ToDecide /> : null}
                 size="small"
-                sx={{ color: "text.primary", minWidth: 0, px: 0.9, "& .MuiButton-startIcon": { display: { lg: "none", xl: "inherit" } }, "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
+                sx={{ color: "text.primary", minWidth: 0, px: 0.6, "& .MuiButton-startIcon": { display: { lg: "none", xl: "inherit" } }, "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
               >
                 {place.label}
               </Button>

@@ -15,6 +15,7 @@ const SET_UP: Record<string, string> = {
   "approval rule": "approval-rules",
   person: "people",
   "group mapping": "group-mappings",
+  source: "sources",
   subscription: "subscriptions",
 };
 
@@ -23,6 +24,7 @@ export function placeOf(kind: string, id: number): string | null {
   if (kind === "pool") return `/pools/${id}`;
   if (kind === "subnet" || kind === "address record") return `/subnets/${id}`;
   if (kind === "request") return `/waiting/${id}`;
+  if (kind === "finding") return "/findings";
   if (kind === "plan") return `/plans/${id}`;
   const list = SET_UP[kind];
   return list ? `/set-up/${list}/${id}` : null;

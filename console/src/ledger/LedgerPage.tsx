@@ -21,6 +21,7 @@ import { useFollowing } from "./following";
 const KINDS = [
   ...["subnet", "address record", "pool", "reservation", "keep-out", "plan", "planned need"],
   ...["realm", "rule sheet", "region", "zone", "tier", "project", "person", "token", "sign-in"],
+  ...["request", "approval rule", "quota", "subscription", "group mapping", "source", "survey", "finding"],
 ];
 
 export function LedgerPage() {

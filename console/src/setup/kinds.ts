@@ -397,6 +397,23 @@ export const KINDS: Record<string, Kind> = {
       { name: "password", label: "New password", kind: "password", help: "12 characters or more, not easily guessed; leave empty to keep" },
     ],
   },
+  sources: {
+    word: "source",
+    noun: "source",
+    collection: "sources",
+    role: "planner",
+    columns: ["name", "realm", "kind", "covers", "seen_at", "good_for", "about"],
+    filter: { name: "realm", of: "realms" },
+    about: "Places that tell what really exists; lentra survey sends what one has seen, and findings tell where that differs from what is recorded.",
+    fields: [
+      NAME,
+      { name: "realm", label: "Realm", kind: "ref", of: "realms", needed: true, onlyNew: true },
+      { name: "kind", label: "Kind", kind: "choice", choices: ["file", "host"], onlyNew: true, help: "a file that somebody keeps, or a Linux host or router" },
+      { name: "covers", label: "Covers", kind: "refs", help: "prefixes that it would tell all of, with commas between: what is not seen there is silent" },
+      { name: "good_for", label: "Good for days", kind: "number", help: "that a sighting is believed" },
+      ABOUT,
+    ],
+  },
   "group-mappings": {
     word: "group-mapping",
     noun: "group mapping",

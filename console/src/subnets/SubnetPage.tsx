@@ -27,6 +27,7 @@ import { RecordForm } from "../setup/RecordForm";
 import type { Kind } from "../setup/kinds";
 import { AddressMap } from "./AddressMap";
 import { GrowthCard } from "./GrowthCard";
+import { SeenCard } from "../reality/SeenCard";
 import { DOINGS, commandOf, kindOf, type Doing } from "./doings";
 import { act, editSubnet, release, useHistory, useNeighbours, useSubnet, type Near, type Subnet } from "./queries";
 
@@ -158,6 +159,7 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
           <Neighbours subnet={subnet} />
         </Card>
       </Box>
+      <SeenCard subnet={subnet} />
       {subnet.blocks.some((block) => block.total !== "1") && subnet.state !== "cooling" && <AddressMap subnet={subnet} mayChange={own} />}
       {(subnet.state === "active" || subnet.state === "retiring") && <GrowthCard id={subnet.id} name={subnet.name} />}
     </>

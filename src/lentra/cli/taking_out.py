@@ -30,6 +30,9 @@ LISTS = {  # what people say -> the list's address
             "people",
             "plans",
             "subscriptions",
+            "findings",
+            "sightings",
+            "surveys",
         )
     },
     **{

@@ -174,6 +174,12 @@ class SecondFactorMissing(Denied):
     code = "second-factor-missing"
 
 
+class SignOnNotProved(Denied):
+    """What an identity provider has answered does not prove who somebody is."""
+
+    code = "sign-on-not-proved"
+
+
 class TooManyTries(Denied):
     """Too many sign-ins: wait."""
 
@@ -442,6 +448,12 @@ class Busy(Problem):
     """Try again in a moment."""
 
     code = "busy"
+
+
+class SignOnAway(Problem):
+    """The identity provider does not answer."""
+
+    code = "sign-on-away"
 
 
 class Refused(Problem):

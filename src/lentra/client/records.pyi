@@ -1589,7 +1589,7 @@ class Section(TypedDict):
 class Seen(TypedDict):
     source: str
     value: str
-    at: str
+    at: str | None
 class ServiceRange(TypedDict):
     prefix: str
     default_service: str

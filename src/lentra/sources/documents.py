@@ -139,7 +139,8 @@ def _told(where: str, read: Callable[[str], Any], text: str) -> Any:
     try:
         return read(text)
     except Refusal as refusal:
-        raise refusal.about(where)
+        refusal.field = where
+        raise
 
 
 _READERS: dict[str, Callable[[Mapping[str, Any]], list[Seen]]] = {

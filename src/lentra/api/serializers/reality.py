@@ -49,7 +49,7 @@ class SurveyCountsSerializer(serializers.Serializer):
 class SurveySerializer(RecordSerializer):
     """One reading of a source."""
 
-    name = serializers.CharField(source="label_text", read_only=True, help_text="Its source, and when it looked.")
+    name = serializers.CharField(source="label_text", read_only=True, help_text="Its source.")
     source = RefField(read_only=True, help_text="Which source.")
     counts = SurveyCountsSerializer(read_only=True, help_text="How much it saw, and what followed.")
 
@@ -76,7 +76,7 @@ class SeenSerializer(serializers.Serializer):
 
     source = serializers.CharField(help_text="Which source.")
     value = serializers.CharField(help_text="What it says.")
-    at = serializers.DateTimeField(help_text="When it has seen it.")
+    at = serializers.DateTimeField(allow_null=True, help_text="When it looked last.")
 
 
 class FindingSerializer(RecordSerializer):
@@ -117,6 +117,26 @@ class FindingSerializer(RecordSerializer):
             "reason": {"help_text": "Why it was dismissed; empty if it was not."},
             "until": {"help_text": "The day on which a dismissed one is open again; null for never."},
         }
+
+    def to_representation(self, finding: Finding) -> dict[str, Any]:
+        shown = super().to_representation(finding)
+        looked = self._looked()
+        shown["seen"] = [{**one, "at": looked.get(one["source"])} for one in finding.seen]
+        return shown
+
+    def _looked(self) -> dict[str, str]:
+        """When each source looked last: read once for all findings that are told together."""
+        if "looked" not in self.context:
+            moment = serializers.DateTimeField()
+            rows = Source.objects.exclude(seen_at=None).values_list("name", "seen_at")
+            self.context["looked"] = {name: moment.to_representation(at) for name, at in rows}
+        found: dict[str, str] = self.context["looked"]
+        return found
+
+    def get_fields(self) -> dict[str, Any]:
+        fields = super().get_fields()
+        fields["seen"].get_attribute = lambda finding: []
+        return fields
 
     def get_subnet(self, finding: Finding) -> dict[str, Any] | None:
         return {"id": finding.subnet, "name": finding.subnet_name} if finding.subnet else None

@@ -312,6 +312,7 @@ class GroupMappingSerializer(RecordSerializer):
     """What belonging to a group of the single sign-on gives."""
 
     name = serializers.CharField(source="label_text", read_only=True, help_text="What it says, in few words.")
+    group = serializers.CharField(max_length=200, help_text="As the single sign-on names it; * is everybody.")
 
     class Meta:
         model = GroupMapping

@@ -46,7 +46,7 @@ class Survey(Record):
 
     @property
     def label_text(self) -> str:
-        return f"{self.source.name} at {self.at:%Y-%m-%d %H:%M}"
+        return self.source.name
 
 
 class Sighting(models.Model):
@@ -84,7 +84,7 @@ class Finding(Record):
     """A difference between the registry and what was seen. `living` keeps it single until it is closed.
 
     ``stray``: seen, and not recorded; ``silent``: recorded, and not seen; ``differs``: a `fact` is another; ``clash``: seen
-    in two ways at once. `seen` is what each source says: source, value, and when. `subnet` and `project` are numbers, with
+    in two ways at once. `seen` is what each source says: source and value. `subnet` and `project` are numbers, with
     their names beside them.
     """
 

@@ -38,6 +38,7 @@ class Shown:
 Told = list[Any]  # verb, kind, name, before, after of a ledger entry
 _NOT_PROMISED = {  # moments, and why it is done: both are those of the commit
     *("at", "created_at", "changed_at", "ends_at", "attached_at", "revoked_at", "expires_at"),
+    *("opened_at", "closed_at", "seen_at", "taken_at"),
     *("decided_at", "lapses_at", "reminds_at", "made_at", "decision"),
 }
 _TOLD_IN_FULL = 200  # entries; of more, only that they are the same is known

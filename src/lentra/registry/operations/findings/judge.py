@@ -31,7 +31,7 @@ class Wanted:
     text: str
     fact: str = ""
     recorded: str = ""
-    seen: list[dict[str, Any]] = field(default_factory=list)
+    seen: list[dict[str, str]] = field(default_factory=list)
     subnet: Subnet | None = None
 
     def key(self, realm: Realm) -> str:
@@ -81,17 +81,10 @@ def judge(change: Change, realm: Realm) -> dict[str, int]:
             change.edited(finding, "close", state="closed", closed_at=change.now, living=None)
             continue
         values = wanted[finding.living].values()
-        if _said(values["seen"]) == _said(finding.seen):
-            values["seen"] = finding.seen
         if finding.state == "dismissed" and finding.until and finding.until <= change.now.date():
             values |= {"state": "open", "reason": "", "until": None}
         change.edited(finding, "edit", **values)
     return {"opened": len(fresh), "closed": sum(one.living is None for one in living), "open": len(wanted)}
-
-
-def _said(seen: list[dict[str, Any]]) -> list[tuple[Any, Any]]:
-    """What each source says, whenever it has said so."""
-    return [(one["source"], one["value"]) for one in seen]
 
 
 class _Ground:
@@ -210,10 +203,10 @@ class _Family:
     def _of_address(self, rows: list[Sighting], match: Match) -> Iterator[Wanted]:
         address, shown = rows[0].first, address_text(self.family, rows[0].first)
         macs = sorted({row.facts["mac"] for row in rows if row.facts.get("mac")})
+        inside = self._subnet(match.blocks.start) if match.how != FREE else None
         if len(macs) > 1:
-            yield self._finding(
-                "clash", rows, f"{shown} was seen with two hardware addresses: {', '.join(macs)}", "mac"
-            )
+            text = f"{shown} was seen with {len(macs)} hardware addresses: {', '.join(macs)}"
+            yield self._finding("clash", rows, text, "mac", subnet=inside)
         if match.how == FREE:
             if not within(self.expected, address, address):
                 yield self._finding("stray", rows, f"{shown} is in use, and nothing is recorded there")
@@ -281,7 +274,6 @@ class _Family:
                 "value": row.facts.get(fact)
                 or value
                 or ", ".join(f"{k} {v}" for k, v in sorted(row.facts.items())),
-                "at": self.ground.looked[row.source_id].isoformat(),
             }
             for row in rows
         ]
