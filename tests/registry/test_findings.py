@@ -190,6 +190,27 @@ def test_a_stray_becomes_a_keep_out_or_an_address_record(world, reality, holds):
     holds()
 
 
+def test_surveys_of_one_realm_at_once_see_one_another(world, reality):
+    from concurrent.futures import ThreadPoolExecutor
+
+    from django.db import connection
+
+    world.ask(world.pool("10.40.64.0/20"), length=26)
+    sources = [reality.source(f"walk-{n}") for n in range(4)]
+
+    def survey(n):
+        try:
+            reality.survey(sources[n], reality.seen("10.40.64.9", mac=f"02:00:00:00:00:0{n}"), "10.40.66.7")
+        finally:
+            connection.close()
+
+    with ThreadPoolExecutor(4) as threads:
+        list(threads.map(survey, range(4)))
+    assert sorted(reality.told()) == [("clash", "10.40.64.9", "mac"), ("stray", "10.40.66.7", "")]
+    assert {one["source"] for one in reality.one(kind="clash").seen} == {source.name for source in sources}
+    assert len(reality.one(kind="stray").seen) == 4
+
+
 def test_a_survey_that_cannot_be_right_changes_nothing(world, reality):
     from lentra.registry.operations.findings.take_survey import take_survey
 

@@ -52,10 +52,16 @@ class Wanted:
         }
 
 
+def lock_sources(realm_id: int) -> None:
+    """One judges a realm at a time: nobody's survey goes by what another one is about to change."""
+    lock_all(Source.objects.filter(realm=realm_id))
+
+
 def judge(change: Change, realm: Realm) -> dict[str, int]:
     """Open findings that are new in a realm, and close those whose difference is gone; returns how many of each.
 
-    One that stays is written only if what it says is another: that it was seen again is no change.
+    Whoever judges has locked the realm's sources. One that stays is written only if what it says is another: that it was
+    seen again is no change.
     """
     wanted = {one.key(realm): one for one in _Ground(realm, change.now).findings()}
     living: list[Finding] = lock_all(Finding.objects.filter(realm=realm).exclude(living=None))

@@ -7,7 +7,7 @@ from datetime import date
 from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Finding, Record
-from lentra.registry.operations.findings.judge import judge
+from lentra.registry.operations.findings.judge import judge, lock_sources
 from lentra.registry.operations.pools.add_keep_out import add_keep_out
 from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
 from lentra.registry.rules.permissions import require
@@ -66,6 +66,7 @@ def take_over(
         NotAllowed, StaleEdit, and whatever the adding refuses.
     """
     require(change.actor, "planner", "take a finding over")
+    lock_sources(Finding.objects.values_list("realm", flat=True).get(pk=number))
     finding = _living(number, version)
     if finding.kind != "stray":
         raise WrongState(f"a {finding.kind} finding is not taken over: correct what is recorded, or what is there")

@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Sighting, Source, Survey
-from lentra.registry.operations.findings.judge import judge
+from lentra.registry.operations.findings.judge import judge, lock_sources
 from lentra.registry.rules.permissions import require
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.sql import insert
@@ -48,6 +48,7 @@ def take_survey(
         NotAllowed, StaleEdit.
     """
     require(change.actor, "planner", "take a survey")
+    lock_sources(Source.objects.values_list("realm", flat=True).get(pk=source_id))
     source = find_locked(Source, source_id, version=version, related=("realm",))
     if not 1 <= len(seen) <= MOST_AT_ONCE:
         raise Invalid(
