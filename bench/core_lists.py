@@ -16,13 +16,14 @@ from netaddr import IPNetwork, IPSet, cidr_merge
 from lentra.addressing.extents import Extent, MemoryExtents, State, give_back
 from lentra.addressing.forecast import Sample, forecast
 from lentra.addressing.layout import Need, lay_out
+from lentra.addressing.matching import matches
 from lentra.addressing.overlap import Range, clashes
 from lentra.addressing.packing import pack
 from lentra.addressing.prefix import Prefix, aggregate, parse_prefix, prefixes_of_range
 
 MANY = 300_000
 NEEDS = 10_000
-EXTENTS = 1_000_000
+EXTENTS = SIGHTINGS = 1_000_000
 _CHANCE = random.Random(46)
 
 
@@ -36,6 +37,7 @@ def measure(scale: int = 1) -> list[tuple[str, str, str]]:
         _told("a layout of 200 zones × 50 tiers", *_layout(200, 50)),
         _told("forecasts of 1,000 pools (two years, weekly)", *_forecasts(1000 // scale)),
         _told(f"giving back at random among {extents:,} extents", *_give_backs(extents)),
+        _matching(SIGHTINGS // scale, many),
     ]
 
 
@@ -194,6 +196,19 @@ def _give_backs(count: int) -> tuple[float, float, float]:
             free.add(str(extent.prefix))
 
     return _seconds(ours, 3), 5 * _seconds(plain, 1), 200 * _seconds(with_netaddr, 1)
+
+
+def _matching(sightings: int, blocks: int) -> tuple[str, str, str]:
+    """What was seen against what is recorded, beside merely sorting what was seen."""
+    recorded = [(n * 512, n * 512 + _CHANCE.choice((127, 255))) for n in range(blocks)]
+    seen = [(at, at) for at in (_CHANCE.randrange(blocks * 512) for _ in range(sightings))]
+    plain = _seconds(lambda: sorted(seen))
+    ours = _seconds(lambda: sum(1 for _ in matches(seen, recorded)))
+    return (
+        f"{sightings:,} sightings against {blocks:,} blocks, beside sorting them",
+        f"{ours / plain:,.1f}× ({ours:,.1f} s)",
+        "5×",
+    )
 
 
 def _seconds(work: Callable[[], object], times: int = 3) -> float:
