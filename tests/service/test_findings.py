@@ -100,7 +100,9 @@ def test_a_linux_host_tells_what_it_has(live, walk, lentra):  # noqa: F811
     source, realm = walk
     name = f"lt{uuid.uuid4().hex[:6]}"
     run = ["ip", "netns", "exec", name]
-    subprocess.run(["ip", "netns", "add", name], check=True)
+    made = subprocess.run(["ip", "netns", "add", name], capture_output=True, text=True, check=False)
+    if made.returncode:
+        pytest.skip(f"no network namespace can be made here: {made.stderr.strip()}")
     try:
         for command in (
             ["link", "add", "quay", "type", "veth", "peer", "name", "hull"],
