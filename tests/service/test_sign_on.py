@@ -66,7 +66,7 @@ def fleet(tmp_path_factory, demo_data):
     running.service.environment["LENTRA_PUBLIC_URL"] = running.url
     running.service.sign_on_by(ROOT / "demo" / "sign_on_provider.py", folder / "sign-on.json")
     running.provider = running.service.environment["LENTRA_SIGN_ON_ISSUER"]
-    for _ in range(100):
+    for _ in range(600):
         try:
             requests.get(f"{running.provider}/keys")
             break
