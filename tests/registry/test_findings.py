@@ -229,3 +229,63 @@ def test_a_survey_that_cannot_be_right_changes_nothing(world, reality):
     with pytest.raises(NotAllowed):
         world.do(take_survey, source.pk, wanted, world.clock.now(), actor=viewer)
     assert reality.told() == [("stray", "10.40.64.7", "")]
+
+
+def test_findings_are_the_same_whatever_came_before_and_in_whatever_order(world, reality):
+    """Judged step by step, with subnets that come and go, a realm has the findings of one that is judged at once."""
+    import random
+
+    from lentra.registry.models import Finding, Source
+    from lentra.registry.operations.findings.judge import judge, lock_sources
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+
+    chance = random.Random(world.realm_name)
+    pool = world.pool("10.40.64.0/24", "fd00:40::/48", cooling_days=0)
+    world.keep_out("10.40.64.224/27")
+    sources = [reality.source(f"walk-{n}", covers=["10.40.64.0/25"][: n + 1]) for n in range(2)]
+    places = [f"10.40.64.{16 * n}/28" for n in range(16)] + [f"10.40.64.{n}" for n in range(0, 256, 8)]
+    places += ["10.40.64.0/26", "10.40.64.8-10.40.64.40", "fd00:40:1::/64", "fd00:40:2::7"]
+    subnets: list = []
+    for _ in range(12):
+        world.later(hours=1)
+        if subnets and chance.random() < 0.3:
+            world.do(give_back_subnet, subnets.pop(chance.randrange(len(subnets))).pk)
+        elif len(subnets) < 6:
+            subnets += world.ask(pool, length=28)
+        facts = {"tag": str(chance.randrange(1, 4)), "name": "quay"}
+        seen = [reality.seen(text, **facts) for text in chance.sample(places, 12)]
+        reality.survey(chance.choice(sources), *seen)
+
+    def told():
+        rows = Finding.objects.filter(realm=world.realm).exclude(living=None)
+        return sorted((one.kind, one.range_text, one.fact, one.text, str(one.seen)) for one in rows)
+
+    def anew(change):
+        lock_sources(world.realm.pk)
+        return judge(change, world.realm)
+
+    world.do(anew)
+    step_by_step = told()
+    assert step_by_step
+    assert Source.objects.filter(realm=world.realm).count() == 2
+    Finding.objects.filter(realm=world.realm).delete()
+    world.do(anew)
+    assert told() == step_by_step
+    world.do(anew)
+    assert told() == step_by_step
+
+
+def test_what_is_kept_out_or_reserved_is_expected_there_in_both_families(world, reality):
+    from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
+
+    pool = world.pool("10.40.64.0/24", "fd00:40::/48")
+    world.keep_out("10.40.64.0/27")
+    world.do(
+        reserve, ReservationRequest(pool=pool.pk, length=27, reason="balancers", projects=[world.project])
+    )
+    source = reality.source()
+    reality.survey(source, "10.40.64.0/28", "10.40.64.40", "10.40.64.100", "fd00:40::/64", "fd00:40::9")
+    assert [told[1] for told in reality.told()] == ["10.40.64.100", "fd00:40::/64", "fd00:40::9"]
+    (subnet,) = world.ask(pool, length=64, families=[6])
+    reality.survey(source, str(subnet.blocks()[0]), "10.40.64.16-10.40.64.40")
+    assert reality.told() == []  # half kept out and half reserved

@@ -12,8 +12,7 @@ import { ProblemAlert } from "../parts/Answers";
 import { CommandLine } from "../parts/CommandLine";
 import { useTitle } from "../parts/useTitle";
 import { useMe } from "./queries";
-
-const PORT = /^[1-9][0-9]{3,4}$/;
+import { addressBack } from "./terminal";
 
 export function TerminalPage() {
   useTitle("Let a terminal in");
@@ -24,14 +23,14 @@ export function TerminalPage() {
   const port = query.get("port") ?? "";
   const challenge = query.get("challenge") ?? "";
   const goBack = (answer: Record<string, string>) => {
-    // To this machine alone, whatever the address says: a code is of no use to anybody without the verifier.
-    if (PORT.test(port)) window.location.assign(`http://127.0.0.1:${port}/?${new URLSearchParams({ ...answer, state: query.get("state") ?? "" })}`);
+    const back = addressBack(port, query.get("state") ?? "", answer);
+    if (back) window.location.assign(back);
   };
   const allow = useMutation({
     mutationFn: () => call<Told<"CodeForTerminal">>("POST", "session/terminal", { body: { name, challenge } }),
     onSuccess: (given) => goBack({ code: given.code }),
   });
-  const byHand = allow.data && !PORT.test(port);
+  const byHand = allow.data && !addressBack(port, "", {});
   return (
     <Stack sx={{ gap: 2, maxWidth: 560 }}>
       <Typography variant="h1">Let a terminal in</Typography>
