@@ -280,9 +280,7 @@ def test_what_is_kept_out_or_reserved_is_expected_there_in_both_families(world, 
 
     pool = world.pool("10.40.64.0/24", "fd00:40::/48")
     world.keep_out("10.40.64.0/27")
-    world.do(
-        reserve, ReservationRequest(pool=pool.pk, length=27, reason="balancers", projects=[world.project])
-    )
+    world.do(reserve, ReservationRequest(pool=pool.pk, length=27, reason="balancers", projects=[world.project]))
     source = reality.source()
     reality.survey(source, "10.40.64.0/28", "10.40.64.40", "10.40.64.100", "fd00:40::/64", "fd00:40::9")
     assert [told[1] for told in reality.told()] == ["10.40.64.100", "fd00:40::/64", "fd00:40::9"]

@@ -31,7 +31,7 @@ def test_each_sees_what_it_comes_for(live):
         in next(line for line in own["projects"]["lines"] if line["text"] == "ticketing")["note"]
     )
     assert all(line["kind"] == "request" for line in own["requests"]["lines"])
-    assert list(planned) == ["waits", "alerts", "fills", "ends", "unusual", "changes"]
+    assert list(planned) == ["waits", "alerts", "fills", "findings", "ends", "unusual", "changes"]
     assert planned["fills"]["lines"][0]["text"] == "quay-cameras"
     assert "needed by" in planned["waits"]["lines"][0]["note"]
     assert {"service", "tokens", "subscriptions", "people"} <= set(kept)

@@ -23,6 +23,7 @@ type Section = Told<"Section">;
 const ALL: Record<string, string> = {
   waits: "/waiting",
   alerts: "/headroom/alerts",
+  findings: "/findings",
   fills: "/headroom",
   changes: "/ledger",
   subscriptions: "/set-up/subscriptions",

@@ -112,7 +112,10 @@ class Finding(Record):
     until = models.DateField(null=True)
 
     class Meta:
-        indexes = [models.Index(fields=["realm", "state", "kind"], name="finding_state")]
+        indexes = [
+            models.Index(fields=["realm", "state", "kind"], name="finding_in_realm"),
+            models.Index(fields=["state", "kind"], name="finding_state"),
+        ]
 
     @property
     def range_text(self) -> str:

@@ -14,6 +14,7 @@ from django.db.models import Q, QuerySet
 
 from lentra.registry.models import (
     Alert,
+    Finding,
     Lease,
     LedgerEntry,
     Outlook,
@@ -75,7 +76,7 @@ def today(person: Person, now: datetime) -> list[Section]:
     if person.may("admin"):
         made += [lambda: _service(now), lambda: _tokens(now), lambda: _subscriptions(), lambda: _people(now)]
     if person.may("planner"):
-        first = [lambda: _waits(), lambda: _alerts(now), lambda: _fills_first()]
+        first = [lambda: _waits(), lambda: _alerts(now), lambda: _fills_first(), lambda: _findings()]
         then = [lambda: _ends(now, None), lambda: _unusual(now), lambda: _changes(person)]
         made = [*first, *made, *then]
     elif person.may("requester"):
@@ -212,6 +213,18 @@ def _waits() -> Section:
         )
 
     return _section("waits", "Waits for a decision", rows, line, "Nothing waits.")
+
+
+def _findings() -> Section:
+    """What differs from what was seen, kind by kind, a clash first; the oldest first."""
+    rows = Finding.objects.filter(state="open").order_by("kind", "pk")
+
+    def line(finding: Finding) -> Line:
+        by = ", ".join(dict.fromkeys(one["source"] for one in finding.seen))
+        note = f"{finding.kind}{f', seen by {by}' if by else ''}, since {finding.opened_at:%Y-%m-%d}"
+        return Line(finding.text, note, "finding", finding.pk)
+
+    return _section("findings", "Findings", rows, line, "Nothing differs, as far as anything was seen.")
 
 
 def _alerts(now: datetime) -> Section:
