@@ -115,6 +115,18 @@ def test_addresses_are_held_against_their_records(world, reality):
     assert bare.pk not in {one.subnet for one in (reality.one(kind="clash"), reality.one(kind="stray"))}
 
 
+def test_a_network_of_one_address_and_the_address_are_two_sightings(world, reality):
+    from lentra.registry.operations.subnets.grow import set_room
+
+    pool = world.pool("10.40.64.0/20")
+    (subnet,) = world.ask(pool, prefix="10.40.64.0/27")
+    world.do(set_room, subnet.pk, 1)
+    source = reality.source()
+    reality.survey(source, reality.seen("10.40.64.9", name="gate"), "10.40.64.9/32", "10.40.64.40")
+    assert sorted(reality.told()) == [("differs", "10.40.64.9", "prefix"), ("stray", "10.40.64.40", "")]
+    assert "the room that" in reality.one(kind="stray").text
+
+
 def test_what_nobody_sees_is_silent_where_somebody_would(world, reality):
     from lentra.registry.models import LedgerEntry
 
@@ -261,7 +273,7 @@ def test_findings_are_the_same_whatever_came_before_and_in_whatever_order(world,
         return sorted((one.kind, one.range_text, one.fact, one.text, str(one.seen)) for one in rows)
 
     def anew(change):
-        lock_sources(world.realm.pk)
+        lock_sources(realm=world.realm)
         return judge(change, world.realm)
 
     world.do(anew)

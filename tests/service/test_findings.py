@@ -160,6 +160,41 @@ def test_findings_are_settled_in_the_console_by_keys(live, walk, open_as):  # no
     assert [k["range"] for k in planner.keep_outs.list(realm=realm, source=source)] == ["10.90.9.0/24"]
 
 
+def test_a_survey_and_a_dismissal_do_what_their_previews_have_shown(live, walk):
+    source, realm = walk
+    planner = live.client("planner")
+    seen = {"format": FORMAT, "sightings": [{"range": "10.90.5.0/24"}]}
+    for what, arguments in ((planner.sources.survey, (source, seen)), (planner.findings.dismiss, None)):
+        if arguments is None:
+            (finding,) = planner.findings.list(realm=realm)
+            arguments = (finding["id"], "a trial")
+        shown = what(*arguments, preview=True)
+        with planner.following(shown.proposal):
+            what(*arguments)
+    assert [f["state"] for f in planner.findings.list(realm=realm)] == ["dismissed"]
+    shown = planner.findings.reopen(finding["id"], preview=True)
+    planner.findings.reopen(finding["id"])
+    with planner.following(shown.proposal), pytest.raises(Problem, match="no longer"):
+        planner.findings.reopen(finding["id"])
+
+
+def test_what_was_seen_in_a_subnet_is_of_all_its_blocks(live, walk, lentra):  # noqa: F811
+    source, realm = walk
+    planner = live.client("planner")
+    wanted = {
+        "pool": f"{realm}:yard",
+        "project": "tide-model",
+        "tier": "app",
+        "zone": "ml-1",
+        "name": f"{realm}-two",
+    }
+    subnet = planner.request(**wanted, prefix="10.90.6.0/26").result["subnets"][0]
+    seen = {"format": FORMAT, "sightings": [{"address": "10.90.6.9"}, {"address": "10.90.6.99"}]}
+    planner.sources.survey(source, seen)
+    assert [s["range"] for s in planner.sightings(subnet=subnet["id"])] == ["10.90.6.9"]
+    assert "10.90.6.9 " in lentra("seen", "--subnet", str(subnet["id"]), role="viewer").stdout
+
+
 def test_findings_come_as_a_file_as_well(live):
     headers = {"Authorization": f"Bearer {live.token('viewer')}"}
     answer = requests.get(f"{live.url}/api/v1/findings?as=csv", headers=headers, timeout=30)

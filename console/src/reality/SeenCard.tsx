@@ -9,10 +9,9 @@ import { RecordTable } from "../parts/RecordTable";
 import { shortTime } from "../parts/text";
 import { useFindings, useSightings } from "./queries";
 
-export function SeenCard({ subnet }: { subnet: { id: number; realm: { name: string }; blocks: readonly { prefix: string }[] } }) {
-  const block = subnet.blocks[0]?.prefix ?? "";
+export function SeenCard({ subnet }: { subnet: { id: number } }) {
   const findings = useFindings({ subnet: String(subnet.id), state: "open", limit: "20" });
-  const sightings = useSightings({ realm: subnet.realm.name, inside: block, limit: "20" }, block !== "");
+  const sightings = useSightings({ subnet: String(subnet.id), limit: "20" });
   const differing = findings.data?.results ?? [];
   const seen = sightings.data?.results ?? [];
   if (!differing.length && !seen.length) return null;

@@ -8,8 +8,8 @@ export function useFindings(filters: Record<string, string>) {
   return useQuery({ queryKey: ["findings", filters], queryFn: ({ signal }) => call<Page<Finding>>("GET", "findings", { query: filters, signal }) });
 }
 
-export function useSightings(filters: Record<string, string>, enabled = true) {
-  return useQuery({ queryKey: ["sightings", filters], enabled, queryFn: ({ signal }) => call<Page<Sighting>>("GET", "sightings", { query: filters, signal }) });
+export function useSightings(filters: Record<string, string>) {
+  return useQuery({ queryKey: ["sightings", filters], queryFn: ({ signal }) => call<Page<Sighting>>("GET", "sightings", { query: filters, signal }) });
 }
 
 /** Dismiss, reopen or take over a finding. */

@@ -6,7 +6,7 @@ are whole numbers; a family is swept apart from the other.
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
@@ -91,12 +91,6 @@ def merged(ranges: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
         else:
             joined.append((first, last))
     return joined
-
-
-def touching(ranges: Sequence[tuple[int, int]], first: int, last: int) -> bool:
-    """Whether one range of a sorted list, none overlapping another, has an address of first..last."""
-    place = bisect_left(ranges, (last + 1, 0)) - 1
-    return place >= 0 and ranges[place][1] >= first
 
 
 _ABOVE = 1 << 129  # above every address

@@ -205,7 +205,7 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         command.set_defaults(run=_second_family)
 
 
-def _add_act(
+def add_act(
     verbs: Any,
     word: str,
     words: str,
@@ -232,7 +232,7 @@ def _add_act(
 
 
 def _add_person_verbs(verbs: Any) -> None:
-    _add_act(
+    add_act(
         verbs,
         "unlock",
         "let somebody try to sign in again",
@@ -240,7 +240,7 @@ def _add_person_verbs(verbs: Any) -> None:
         lambda client, options, **how: client.people.unlock(options.ref, **how),
         lambda person: f"forget the failed sign-ins of {person['name']}",
     )
-    _add_act(
+    add_act(
         verbs,
         "revoke-tokens",
         "make all tokens of somebody useless",
@@ -248,7 +248,7 @@ def _add_person_verbs(verbs: Any) -> None:
         lambda client, options, **how: client.people.revoke_tokens(options.ref, **how),
         lambda person: f"revoke all tokens of {person['name']}",
     )
-    _add_act(
+    add_act(
         verbs,
         "second-factor-off",
         "turn off the second factor of somebody who has lost it",
@@ -256,7 +256,7 @@ def _add_person_verbs(verbs: Any) -> None:
         lambda client, options, **how: client.people.second_factor_off(options.ref, **how),
         lambda person: f"turn off the second factor of {person['name']}",
     )
-    _add_act(
+    add_act(
         verbs,
         "by-sign-on",
         "have somebody sign in by single sign-on: the password is gone",
@@ -267,7 +267,7 @@ def _add_person_verbs(verbs: Any) -> None:
 
 
 def _add_subscription_verbs(verbs: Any) -> None:
-    command = _add_act(
+    command = add_act(
         verbs,
         "pause",
         "send nothing for now",
@@ -276,7 +276,7 @@ def _add_subscription_verbs(verbs: Any) -> None:
         lambda one: f"send nothing to {one['endpoint']} for now",
     )
     command.add_argument("--reason", default="", help="why")
-    command = _add_act(
+    command = add_act(
         verbs,
         "resume",
         "go on sending, from where it stood or from behind any number",

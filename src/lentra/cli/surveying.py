@@ -7,17 +7,14 @@ import json
 import platform
 import subprocess
 import sys
-from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.looking import given
 from lentra.cli.options import Several, add_limit
 from lentra.cli.output import WHOLE, show_list, show_record
-
-if TYPE_CHECKING:
-    from lentra.client import Answer
+from lentra.cli.setting_up import add_act
 
 _KINDS = ("stray", "silent", "differs", "clash")
 _STATES = ("open", "dismissed", "closed")
@@ -60,7 +57,7 @@ def add_commands(commands: Any) -> None:
     command = commands.add_parser(
         "seen", help="what sources see", epilog="example: lentra seen --inside 10.40.0.0/16"
     )
-    for name in ("realm", "source"):
+    for name in ("realm", "source", "subnet"):
         command.add_argument(f"--{name}", action=Several, help=f"of this {name}; several with commas")
     command.add_argument("--inside", help="what begins inside this prefix")
     add_limit(command)
@@ -87,54 +84,39 @@ def add_commands(commands: Any) -> None:
     command = verbs.add_parser("show", help="show one", epilog="example: lentra finding show --help")
     command.add_argument("number", type=int, help="its number")
     command.set_defaults(run=_show)
-    command = _add_act(verbs, "dismiss", "say why a difference stays", _dismiss, "dismiss {name}: {reason}")
+    command = add_act(
+        verbs,
+        "dismiss",
+        "say why a difference stays",
+        "finding dismiss --help",
+        lambda client, options, **how: client.findings.dismiss(options.ref, options.reason, options.until, **how),
+        "dismiss {name}: {reason}".format_map,
+    )
     command.add_argument("--reason", required=True, help="why it stays")
     command.add_argument("--until", help="open again from this day, if it is still there")
-    _add_act(verbs, "reopen", "take back that it was dismissed", _reopen, "open {name} again")
-    command = _add_act(
-        verbs, "take-over", "make a stray a keep-out or an address record", _take_over, "take over: {text}"
+    add_act(
+        verbs,
+        "reopen",
+        "take back that it was dismissed",
+        "finding reopen --help",
+        lambda client, options, **how: client.findings.reopen(options.ref, **how),
+        "open {name} again".format_map,
+    )
+    command = add_act(
+        verbs,
+        "take-over",
+        "make a stray a keep-out or an address record",
+        "finding take-over --help",
+        lambda client, options, **how: client.findings.take_over(
+            options.ref, options.becomes, name=options.name or "", reason=options.reason or "", **how
+        ),
+        "take over: {text}".format_map,
     )
     command.add_argument(
         "--becomes", required=True, choices=["keep-out", "address-record"], help="what it becomes"
     )
     command.add_argument("--name", help="of an address record")
     command.add_argument("--reason", help="of a keep-out; who saw it, if left out")
-
-
-def _add_act(
-    verbs: Any, word: str, words: str, act: Callable[..., Answer[Any]], told: str
-) -> argparse.ArgumentParser:
-    command: argparse.ArgumentParser = verbs.add_parser(
-        word, help=words, epilog=f"example: lentra finding {word} --help"
-    )
-    command.add_argument("number", type=int, help="its number")
-    add_change_options(command)
-
-    def run(options: argparse.Namespace) -> int:
-        client = client_for(options)
-        confirmed_change(
-            options,
-            lambda preview: act(client.findings, options, preview=preview, why=options.why),
-            lambda finding: told.format_map(finding),
-        )
-        return DONE
-
-    command.set_defaults(run=run)
-    return command
-
-
-def _dismiss(findings: Any, options: argparse.Namespace, **how: Any) -> Answer[Any]:
-    return findings.dismiss(options.number, options.reason, options.until, **how)
-
-
-def _reopen(findings: Any, options: argparse.Namespace, **how: Any) -> Answer[Any]:
-    return findings.reopen(options.number, **how)
-
-
-def _take_over(findings: Any, options: argparse.Namespace, **how: Any) -> Answer[Any]:
-    return findings.take_over(
-        options.number, options.becomes, name=options.name or "", reason=options.reason or "", **how
-    )
 
 
 def _send(options: argparse.Namespace) -> int:
@@ -193,7 +175,7 @@ def _list(options: argparse.Namespace) -> int:
 
 
 def _seen(options: argparse.Namespace) -> int:
-    filters = given(options, "realm", "source", "inside")
+    filters = given(options, "realm", "source", "subnet", "inside")
     columns = ("range", "source", "facts", "first_seen_at", "seen_at")
     show_list(options, client_for(options).sightings, filters, columns)
     return DONE

@@ -519,18 +519,25 @@ class Findings(Collection):
     """Where the registry and what was seen differ."""
 
     def dismiss(
-        self, number: int, reason: str, until: str | None = None, *, preview: bool = False, why: str = ""
+        self, number: str | int, reason: str, until: str | None = None, *, preview: bool = False, why: str = ""
     ) -> Answer[Any]:
         """Say why a difference stays; ``until`` a day, from which on it is open again."""
         body = {"reason": reason, **({"until": until} if until else {})}
         return self.client.change("POST", f"{self.path}/{number}/dismiss", body, preview=preview, why=why)
 
-    def reopen(self, number: int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+    def reopen(self, number: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Take back that a finding was dismissed."""
         return self.client.change("POST", f"{self.path}/{number}/reopen", preview=preview, why=why)
 
     def take_over(
-        self, number: int, becomes: str, *, name: str = "", reason: str = "", preview: bool = False, why: str = ""
+        self,
+        number: str | int,
+        becomes: str,
+        *,
+        name: str = "",
+        reason: str = "",
+        preview: bool = False,
+        why: str = "",
     ) -> Answer[Any]:
         """Make a stray a ``keep-out``, or an ``address-record`` of the subnet that it lies in."""
         body = {"becomes": becomes, "name": name, "reason": reason}

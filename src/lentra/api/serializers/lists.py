@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from rest_framework import serializers
 
 from lentra.addressing.prefix import Prefix
@@ -116,11 +116,14 @@ def in_span(rows: QuerySet, values: dict[str, Any], column: str) -> QuerySet:
     return rows.filter(**{f"{column}__lt": values["until"]}) if "until" in values else rows
 
 
-def in_place(rows: QuerySet, block: Prefix | None) -> QuerySet:
-    """The rows that begin inside a prefix."""
-    if block is None:
-        return rows
-    return rows.filter(family=block.family, first__gte=block.first, first__lte=block.last)
+def in_place(rows: QuerySet, *blocks: Prefix | None) -> QuerySet:
+    """The rows that begin inside one of some prefixes; all rows for None."""
+    inside = Q(pk__in=[])
+    for block in blocks:
+        if block is None:
+            return rows
+        inside |= Q(family=block.family, first__gte=block.first, first__lte=block.last)
+    return rows.filter(inside)
 
 
 def _words(choices: Iterable[Any], help_text: str = "") -> AnyOf:
@@ -195,7 +198,14 @@ PlanListQuery = list_query(
     text=_text("Part of the name."),
 )
 SurveyListQuery = list_query("Surveys", ("newest", "oldest"), realm=meant(Realm), source=meant(Source))
-SightingListQuery = list_query("Sightings", BY_AGE, realm=meant(Realm), source=meant(Source), inside=_INSIDE)
+SightingListQuery = list_query(
+    "Sightings",
+    BY_AGE,
+    realm=meant(Realm),
+    source=meant(Source),
+    inside=_INSIDE,
+    subnet=meant(Subnet, "What begins inside one of its blocks."),
+)
 FindingListQuery = list_query(
     "Findings",
     ("newest", "oldest"),

@@ -94,6 +94,9 @@ class SightingViews(GenericViewSet):
     def list(self, request: Request) -> Response:
         values = asked(request)
         rows = in_place(narrow(self.get_queryset(), values, "realm", "source"), values.get("inside"))
+        if subnets := values.get("subnet"):
+            rows = rows.filter(realm__in={subnet.realm_id for subnet in subnets})
+            rows = in_place(rows, *(block for subnet in subnets for block in subnet.blocks()))
         page = self.paginate_queryset(rows)
         return self.get_paginated_response(SightingSerializer(page, many=True).data)
 

@@ -6,22 +6,19 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from heapq import heappop, heappush
-from itertools import pairwise
 from typing import Any
-
-from django.db.models import Q
 
 from lentra.addressing.extents import State
 from lentra.addressing.lists import Read, read_lines
 from lentra.addressing.overlap import relation
 from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range, range_text
 from lentra.registry.errors import Invalid
-from lentra.registry.models import ExtentRow, KeepOut, Pool, PoolRange, Realm, Reservation, Subnet
+from lentra.registry.lookup.spans import few_spans, in_use_over
+from lentra.registry.models import KeepOut, Pool, PoolRange, Realm, Reservation, Subnet
 from lentra.registry.space.evidence import owner_of
 
 MOST_RANGES = 20_000
 _MOST_TOLD = 20  # things that one range meets, told one by one
-_MOST_SPANS = 64  # stretches of address space that are read
 UNKNOWN, OURS = "unknown", "ours, free"
 _HOWS = ("equal", "inside", "overlaps", "contains")
 
@@ -216,8 +213,8 @@ def _read_ground(realms: Sequence[Realm], spans: Sequence[tuple[int, int, int]])
     ranges = list(PoolRange.objects.filter(realm__in=realms))
     pools = set()
     for family in BITS:
-        lie = _merged([(first, last) for of, first, last in spans if of == family])
-        used = [_of_extent(row) for row in _extents_over(realms, family, lie)]
+        lie = few_spans([(first, last) for of, first, last in spans if of == family])
+        used = [_of_extent(row) for row in in_use_over(realms, family, lie)]
         used += [
             _Known(k.first, k.last, State.KEPT_OUT.word, k.realm_id, keep_out=k.pk)
             for k in keep_outs
@@ -237,39 +234,7 @@ def _read_ground(realms: Sequence[Realm], spans: Sequence[tuple[int, int, int]])
     return ground
 
 
-def _extents_over(realms: Sequence[Realm], family: int, spans: Sequence[tuple[int, int]]) -> Iterable[tuple]:
-    """Innermost extents in use over some spans. The one that holds a span's start begins at one of a few addresses."""
-    if not spans:
-        return []
-    bits = BITS[family]
-    starts = {first >> (bits - n) << (bits - n) for first, _ in spans for n in range(bits + 1)}
-    over = Q(first__in=starts)
-    for first, last in spans:
-        over |= Q(first__gt=first, first__lte=last)
-    rows = ExtentRow.objects.filter(over, realm__in=realms, family=family)
-    rows = rows.exclude(state__in=(State.FREE, State.KEPT_OUT, State.CARVED))
-    return rows.values_list(
-        "family", "first", "length", "state", "realm_id", "pool_id", "subnet_id", "reservation_id"
-    )
-
-
 def _of_extent(row: tuple) -> _Known:
     family, first, length, state, realm, pool, subnet, reservation = row
     prefix = Prefix(family, first, length)
     return _Known(first, prefix.last, State(state).word, realm, pool, subnet, reservation)
-
-
-def _merged(spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
-    """The union of spans, joined over the narrowest gaps until there are few."""
-    joined: list[tuple[int, int]] = []
-    for first, last in sorted(spans):
-        if joined and first <= joined[-1][1] + 1:
-            joined[-1] = joined[-1][0], max(joined[-1][1], last)
-        else:
-            joined.append((first, last))
-    if len(joined) <= _MOST_SPANS:
-        return joined
-    gaps = sorted(range(1, len(joined)), key=lambda n: joined[n][0] - joined[n - 1][1])
-    cuts = sorted(gaps[len(joined) - _MOST_SPANS :])
-    edges = [0, *cuts, len(joined)]
-    return [(joined[a][0], joined[b - 1][1]) for a, b in pairwise(edges)]

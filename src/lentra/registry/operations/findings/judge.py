@@ -6,17 +6,23 @@ from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from operator import itemgetter
 from typing import Any
 
 from lentra.addressing.extents import State
 from lentra.addressing.matching import ACROSS, EQUAL, FREE, HOLDS, INSIDE, Match, matches, merged, unseen, within
 from lentra.addressing.prefix import BITS, Prefix, address_text, parse_range, range_text
 from lentra.registry.lookup.insides import gateway_of
-from lentra.registry.models import Address, ExtentRow, Finding, KeepOut, Realm, Sighting, Source, Subnet
+from lentra.registry.lookup.spans import few_spans, in_use_over
+from lentra.registry.models import Address, Finding, KeepOut, Realm, Sighting, Source, Subnet
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 
-_BLOCKS = (State.HELD, State.HANDED_OUT, State.COOLING)
+_BLOCKS = (State.HELD, State.HANDED_OUT, State.ROOM, State.COOLING)
+_UNUSED = {  # what is a subnet's, and nobody is to use
+    State.COOLING: "{0.name} was given back: its range cools until {0.ends_at:%Y-%m-%d}",
+    State.ROOM: "it lies in the room that {0.name} may grow into",
+}
 _TOLD = 3  # blocks that a wide sighting meets, told by name
 
 
@@ -52,9 +58,13 @@ class Wanted:
         }
 
 
-def lock_sources(realm_id: int) -> None:
-    """One judges a realm at a time: nobody's survey goes by what another one is about to change."""
-    lock_all(Source.objects.filter(realm=realm_id))
+def lock_sources(**beside: Any) -> None:
+    """One judges a realm at a time: nobody's survey goes by what another one is about to change.
+
+    Args:
+        beside: tells the realm: ``realm__sources`` or ``realm__findings`` of one of its own.
+    """
+    lock_all(Source.objects.filter(**beside).distinct())
 
 
 def judge(change: Change, realm: Realm) -> dict[str, int]:
@@ -64,8 +74,7 @@ def judge(change: Change, realm: Realm) -> dict[str, int]:
     seen again is no change.
     """
     wanted = {one.key(realm): one for one in _Ground(realm, change.now).findings()}
-    living: list[Finding] = lock_all(Finding.objects.filter(realm=realm).exclude(living=None))
-    known = {one.living: one for one in living}
+    living = {one.living: one for one in Finding.objects.filter(realm=realm).exclude(living=None)}
     fresh = [
         Finding(
             realm=realm,
@@ -79,18 +88,29 @@ def judge(change: Change, realm: Realm) -> dict[str, int]:
             **one.values(),
         )
         for key, one in wanted.items()
-        if key not in known
+        if key not in living
     ]
     change.added(fresh, verb="open")
-    for finding in living:
-        if finding.living not in wanted:
-            change.edited(finding, "close", state="closed", closed_at=change.now, living=None)
-            continue
-        values = wanted[finding.living].values()
-        if finding.state == "dismissed" and finding.until and finding.until <= change.now.date():
-            values |= {"state": "open", "reason": "", "until": None}
-        change.edited(finding, "edit", **values)
-    return {"opened": len(fresh), "closed": sum(one.living is None for one in living), "open": len(wanted)}
+    gone = [one.pk for key, one in living.items() if key not in wanted]
+    other = [one.pk for key, one in living.items() if key in wanted and _moved(one, wanted[key], change)]
+    for finding in lock_all(Finding.objects.filter(pk__in=gone)):
+        change.edited(finding, "close", state="closed", closed_at=change.now, living=None)
+    for finding in lock_all(Finding.objects.filter(pk__in=other)):
+        change.edited(finding, "edit", **wanted[finding.living].values(), **_opened_again(finding, change))
+    return {"opened": len(fresh), "closed": len(gone), "open": len(wanted)}
+
+
+def _moved(finding: Finding, wanted: Wanted, change: Change) -> bool:
+    """Whether one that stays says something else now."""
+    differs = any(getattr(finding, name) != value for name, value in wanted.values().items())
+    return differs or bool(_opened_again(finding, change))
+
+
+def _opened_again(finding: Finding, change: Change) -> dict[str, Any]:
+    """What becomes of one that was dismissed until a day which has come."""
+    if finding.state == "dismissed" and finding.until and finding.until <= change.now.date():
+        return {"state": "open", "reason": "", "until": None}
+    return {}
 
 
 class _Ground:
@@ -105,11 +125,6 @@ class _Ground:
             if now - source.seen_at <= timedelta(days=source.good_for):
                 self.sources[source.pk], self.looked[source.pk] = source, source.seen_at
         self.sightings = list(Sighting.objects.filter(realm=realm, source__in=list(self.sources)))
-        numbers = ExtentRow.objects.filter(realm=realm, state__in=_BLOCKS).values("subnet")
-        self.subnets: dict[int, Subnet] = {
-            subnet.pk: subnet
-            for subnet in Subnet.objects.filter(pk__in=numbers).select_related("project", "zone", "pool__sheet")
-        }
 
     def findings(self) -> Iterator[Wanted]:
         """What differs, of both families."""
@@ -118,39 +133,49 @@ class _Ground:
 
 
 class _Family:
-    """One family of a realm."""
+    """One family of a realm: what was seen, and what is recorded where that lies, or where a source would see it."""
 
     def __init__(self, ground: _Ground, family: int) -> None:
         self.ground, self.family = ground, family
-        rows = ExtentRow.objects.filter(realm=ground.realm, family=family, state__in=(*_BLOCKS, State.RESERVED))
-        extents = list(rows.order_by("first").values_list("first", "length", "state", "subnet"))
-        spans = [(first, first + (1 << (BITS[family] - length)) - 1) for first, length, _, _ in extents]
-        of_blocks = [n for n, extent in enumerate(extents) if extent[2] in _BLOCKS]
-        self.extents = [extents[n] for n in of_blocks]
-        self.blocks = [spans[n] for n in of_blocks]
-        expected = KeepOut.objects.filter(realm=ground.realm, family=family).values_list("first", "last")
-        self.expected = merged(
-            [*expected, *(span for span, one in zip(spans, extents, strict=True) if one[3] is None)]
-        )
         self.seen = [row for row in ground.sightings if row.family == family]
-        records = Address.objects.filter(realm=ground.realm, family=family)
-        self.records = {record.address: record for record in records}
-        self.keeps_records = {record.subnet_id for record in self.records.values()}
+        self.covered, self.covered_since = self._covered()
+        spans = few_spans([*((row.first, row.last) for row in self.seen), *self.covered])
+        rows = sorted(in_use_over([ground.realm], family, spans), key=itemgetter(1))
+        blocks = [row for row in rows if row[3] in _BLOCKS]
+        self.extents = [(first, length, state, subnet) for _, first, length, state, _, _, subnet, _ in blocks]
+        self.blocks = [self._span(row) for row in blocks]
+        expected = KeepOut.objects.filter(realm=ground.realm, family=family).values_list("first", "last")
+        self.expected = merged([*expected, *(self._span(row) for row in rows if row[3] == State.RESERVED)])
+        self.subnets: dict[int, Subnet] = {}
+        self.records: dict[int, Address] = {}
+        self.keeps_records: set[int] = set()
 
     def findings(self) -> Iterator[Wanted]:
         """What differs."""
         found = list(matches([(row.first, row.last) for row in self.seen], self.blocks))
-        together: dict[tuple[int, int], list[tuple[Sighting, Match]]] = defaultdict(list)
+        silent = list(self._unseen(found))
+        self._read_owners(found, silent)
+        together: dict[tuple[int, int, bool], list[tuple[Sighting, Match]]] = defaultdict(list)
         for match in found:
             row = self.seen[match.seen]
-            together[row.first, row.last].append((row, match))
-        for same in together.values():
+            together[row.first, row.last, row.single].append((row, match))
+        for (_, _, single), same in together.items():
             rows, match = [row for row, _ in same], same[0][1]
-            if rows[0].single:
-                yield from self._of_address(rows, match)
-            else:
-                yield from self._of_range(rows, match)
-        yield from self._silent(found)
+            yield from self._of_address(rows, match) if single else self._of_range(rows, match)
+        yield from self._silent(silent)
+
+    def _read_owners(self, found: list[Match], silent: list[int]) -> None:
+        """The subnets that something is to be told of, and what is recorded at the addresses that were seen."""
+        places = {place for match in found for place in match.blocks[:_TOLD]} | set(silent)
+        owners = Subnet.objects.select_related("project", "zone", "pool__sheet")
+        self.subnets = owners.in_bulk({self.extents[place][3] for place in places})
+        singles = [match for match in found if self.seen[match.seen].single and match.blocks]
+        addresses = {self.seen[match.seen].first for match in singles}
+        there = Address.objects.filter(realm=self.ground.realm, family=self.family, address__in=addresses)
+        self.records = {record.address: record for record in there}
+        inside = {self.extents[match.blocks.start][3] for match in singles}
+        keeping = Address.objects.filter(subnet__in=inside, family=self.family)
+        self.keeps_records = set(keeping.values_list("subnet", flat=True).distinct())
 
     # --- ranges ---
 
@@ -161,10 +186,11 @@ class _Family:
             if not within(self.expected, first, last):
                 yield self._finding("stray", rows, f"{shown} is in use, and nothing is recorded there")
             return
-        subnet = self._subnet(match.blocks.start)
-        if self.extents[match.blocks.start][2] == State.COOLING and len(match.blocks) == 1:
-            text = f"{shown} is in use, and {subnet.name} was given back: its range cools until {subnet.ends_at:%Y-%m-%d}"
-            yield self._finding("stray", rows, text, subnet=subnet)
+        subnet, state = self._subnet(match.blocks.start), self.extents[match.blocks.start][2]
+        if state in _UNUSED and len(match.blocks) == 1:
+            yield self._finding(
+                "stray", rows, f"{shown} is in use, and {_UNUSED[state].format(subnet)}", subnet=subnet
+            )
         elif match.how == EQUAL:
             yield from self._facts(rows, subnet, self._block(match.blocks.start))
         elif match.how == INSIDE:
@@ -218,9 +244,10 @@ class _Family:
                 yield self._finding("stray", rows, f"{shown} is in use, and nothing is recorded there")
             return
         subnet, record = self._subnet(match.blocks.start), self.records.get(address)
-        if self.extents[match.blocks.start][2] == State.COOLING:
+        state = self.extents[match.blocks.start][2]
+        if state in _UNUSED:
             yield self._finding(
-                "stray", rows, f"{shown} is in use, and {subnet.name} was given back", subnet=subnet
+                "stray", rows, f"{shown} is in use, and {_UNUSED[state].format(subnet)}", subnet=subnet
             )
         elif record is not None:
             facts = {"name": record.name, **({"mac": record.mac} if record.mac else {})}
@@ -233,31 +260,39 @@ class _Family:
 
     # --- what nobody sees ---
 
-    def _silent(self, found: list[Match]) -> Iterator[Wanted]:
+    def _covered(self) -> tuple[list[tuple[int, int]], datetime | None]:
+        """Where a source would see whatever there is, and since when each of them has looked."""
         covered: list[tuple[int, int]] = []
-        since: datetime | None = None
+        since: list[datetime] = []
         for number, at in self.ground.looked.items():
             for text in self.ground.sources[number].covers:
                 family, first, last = parse_range(text)
                 if family == self.family:
                     covered.append((first, last))
-                    since = at if since is None else min(since, at)
-        if since is None:
-            return
-        covered = merged(covered)
+                    since.append(at)
+        return merged(covered), min(since, default=None)
+
+    def _unseen(self, found: list[Match]) -> Iterator[int]:
+        """The places of blocks in use that a source would see, and none has."""
         for place in unseen([match.blocks for match in found], len(self.blocks)):
-            first, last = self.blocks[place]
-            if self.extents[place][2] != State.HANDED_OUT or not within(covered, first, last):
-                continue
+            if self.extents[place][2] == State.HANDED_OUT and within(self.covered, *self.blocks[place]):
+                yield place
+
+    def _silent(self, places: list[int]) -> Iterator[Wanted]:
+        for place in places:
             subnet = self._subnet(place)
-            if subnet.created_at < since:
+            if self.covered_since and subnet.created_at < self.covered_since:
                 text = f"nothing of {self._block(place)} was seen, which {subnet.name} has: is it still in use?"
+                first, last = self.blocks[place]
                 yield Wanted("silent", self.family, first, last, text, recorded=subnet.name, subnet=subnet)
 
     # --- plumbing ---
 
     def _subnet(self, place: int) -> Subnet:
-        return self.ground.subnets[self.extents[place][3]]
+        return self.subnets[self.extents[place][3]]
+
+    def _span(self, row: tuple[int, ...]) -> tuple[int, int]:
+        return row[1], row[1] + (1 << (BITS[self.family] - row[2])) - 1
 
     def _block(self, place: int) -> Prefix:
         first, length, _, _ = self.extents[place]

@@ -66,7 +66,7 @@ def take_over(
         NotAllowed, StaleEdit, and whatever the adding refuses.
     """
     require(change.actor, "planner", "take a finding over")
-    lock_sources(Finding.objects.values_list("realm", flat=True).get(pk=number))
+    lock_sources(realm__findings=number)
     finding = _living(number, version)
     if finding.kind != "stray":
         raise WrongState(f"a {finding.kind} finding is not taken over: correct what is recorded, or what is there")

@@ -48,7 +48,7 @@ def take_survey(
         NotAllowed, StaleEdit.
     """
     require(change.actor, "planner", "take a survey")
-    lock_sources(Source.objects.values_list("realm", flat=True).get(pk=source_id))
+    lock_sources(realm__sources=source_id)
     source = find_locked(Source, source_id, version=version, related=("realm",))
     if not 1 <= len(seen) <= MOST_AT_ONCE:
         raise Invalid(

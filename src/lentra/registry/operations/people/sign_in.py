@@ -49,17 +49,18 @@ def sign_in(name: str, password: str, peer: str, clock: Clock | None = None, cod
     except TooManyTries as refusal:
         logger.warning("sign-in of %s from %s not looked at: %s", _told(known), peer, refusal.message)
         raise
-    if proved and known and settings.LOCAL_SIGN_IN == "admins" and known.role != "admin":
+    refused = bool(proved and known and settings.LOCAL_SIGN_IN == "admins" and known.role != "admin")
+    verb = "sign in" if proved and not refused else "sign-in refused"
+    run_transaction(
+        lambda change: change.told(verb, "sign-in", _told(known), {"peer": peer}),
+        actor=known if proved and not refused else None,
+        clock=clock,
+    )
+    logger.log(logging.INFO if verb == "sign in" else logging.WARNING, "%s: %s from %s", verb, _told(known), peer)
+    if refused:
         raise NotAllowed(
             "only admins sign in by name and password here: use the single sign-on", field="name", rule=_LOCAL
         )
-    verb = "sign in" if proved else "sign-in refused"
-    run_transaction(
-        lambda change: change.told(verb, "sign-in", _told(known), {"peer": peer}),
-        actor=known if proved else None,
-        clock=clock,
-    )
-    logger.log(logging.INFO if proved else logging.WARNING, "%s: %s from %s", verb, _told(known), peer)
     if not proved or known is None:
         raise WrongPassword("name, password or code is wrong, or the person is no longer active")
     return known
