@@ -45,6 +45,7 @@ from lentra.registry.models import (
     WaitingRequest,
     Zone,
 )
+from lentra.registry.operations.findings.keep_source import add_source
 from lentra.registry.operations.findings.take_survey import take_survey
 from lentra.registry.operations.people.manage_people import add_person
 from lentra.registry.operations.people.tokens import add_token
@@ -154,8 +155,12 @@ class Loader:
     def surveys(self) -> None:
         """What sources have seen this morning, which differs from the registry in telling ways."""
         for given in self.scenario["sources"]:
-            document = given.pop("sightings")
-            self._do(add_record, "source", given | {"realm": find(Realm, given["realm"])})
+            document = given.pop("sightings", None)
+            if given["kind"] == "inventory" and (provider := os.environ.get("LENTRA_DEMO_PROVIDER")):
+                given["address"], given["credential"] = provider, os.environ["LENTRA_DEMO_PROVIDER_TOKEN"]
+            self._do(add_source, given | {"realm": find(Realm, given["realm"])})
+            if document is None:
+                continue
             text = json.loads((self.folder / document).read_text())
             seen, at = read_document(text, self.clock.now())
             self._do(take_survey, find(Source, given["name"]).pk, seen, at)

@@ -16,6 +16,7 @@ const SET_UP: Record<string, string> = {
   person: "people",
   "group mapping": "group-mappings",
   source: "sources",
+  "taking rule": "taking-rules",
   subscription: "subscriptions",
 };
 

@@ -2,7 +2,7 @@
 import type { Mark } from "../parts/states";
 import type { MapCell } from "./queries";
 
-export const BY = ["state", "project", "zone", "tier", "age", "use"] as const;
+export const BY = ["state", "project", "zone", "tier", "age", "use", "seen"] as const;
 export type By = (typeof BY)[number];
 
 export interface Tint {
@@ -50,6 +50,7 @@ export function valueOf(cell: MapCell, by: By): string | null {
     const share = Number(cell.hosts) / Math.max(Number(cell.usable), 1);
     return USES[[0.25, 0.5, 0.75, 1].filter((limit) => share >= limit).length]!;
   }
+  if (by === "seen") return cell.seen;
   return cell[by] && cell[by] !== "several" ? cell[by] : null;
 }
 

@@ -22,9 +22,10 @@ import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
 import type { Kind } from "../setup/kinds";
-import { settle, useFindings, type Finding } from "./queries";
+import { settle, settleMany, useFindings, type Finding } from "./queries";
 
-const COLOURS = { stray: "warning", silent: "default", differs: "primary", clash: "error" } as const;
+const COLOURS = { stray: "warning", silent: "default", differs: "primary", clash: "error", exposed: "error", "cut-off": "warning" } as const;
+const FINDING_KINDS = ["exposed", "cut-off", "clash", "stray", "differs", "silent"] as const;
 const FORM = { word: "finding", noun: "finding", collection: "findings", role: "planner", columns: [] } as const;
 const DISMISS: Kind = {
   ...FORM,
@@ -35,20 +36,46 @@ const DISMISS: Kind = {
   ],
 };
 
-function takeOver(finding: Finding): Kind {
-  const single = !!finding.subnet && !finding.range.includes("/") && !finding.range.includes("-");
+const ASSIGN: Kind = {
+  ...FORM,
+  columns: [],
+  fields: [
+    { name: "assignee", label: "Who is to correct it", kind: "ref", of: "people", help: "empty: nobody any more" },
+    { name: "due", label: "Until", kind: "date" },
+  ],
+};
+
+const isSingle = (finding: Finding) => !finding.range.includes("/") && !finding.range.includes("-");
+
+/** What a stray can become, by where it lies: what is left empty is as it was seen. */
+function takeOver(findings: Finding[]): Kind {
+  const inside = findings.every((one) => one.subnet && isSingle(one));
+  const free = findings.every((one) => !one.subnet);
+  const choices = [...(inside ? ["address-record"] : []), ...(free ? ["subnet", "reservation"] : []), "keep-out"];
   return {
     ...FORM,
     columns: [],
     fields: [
-      { name: "becomes", label: "It becomes", kind: "choice", choices: single ? ["address-record", "keep-out"] : ["keep-out"], needed: true },
-      ...(single ? [{ name: "name", label: "Name", help: "of an address record" }] : []),
-      { name: "reason", label: "Why it is kept out", help: "who saw it, if left empty" },
+      { name: "becomes", label: "It becomes", kind: "choice", choices, needed: true },
+      ...(findings.length === 1 ? [{ name: "name", label: "Name", help: "as it was seen, or by the template, if left empty" }] : []),
+      ...(free
+        ? ([
+            { name: "project", label: "Project", kind: "ref", of: "projects", help: "of a subnet" },
+            { name: "tier", label: "Tier", kind: "ref", of: "tiers", help: "of a subnet" },
+            { name: "zone", label: "Zone", kind: "ref", of: "zones", help: "of a subnet" },
+          ] as const)
+        : []),
+      { name: "reason", label: "Why it is kept", help: "of a keep-out or a reservation: who saw it, if left empty" },
     ],
   };
 }
 
-type Doing = { finding: Finding; what: "dismiss" | "take-over" | "reopen" };
+const FORMS = {
+  dismiss: { title: "Dismiss", kind: () => DISMISS },
+  assign: { title: "Ask somebody to correct", kind: () => ASSIGN },
+  "take-over": { title: "Take over", kind: takeOver },
+} as const;
+type Doing = { findings: Finding[]; what: keyof typeof FORMS | "reopen" };
 
 export function FindingsPage() {
   useTitle("Findings");
@@ -57,6 +84,8 @@ export function FindingsPage() {
   const findings = useFindings(shown);
   const planner = useMay("planner");
   const [doing, setDoing] = useState<Doing | null>(null);
+  const [picked, setPicked] = useState<Finding[]>([]);
+  const living = picked.filter((one) => one.state === "open");
   return (
     <Stack sx={{ gap: 2 }}>
       <Typography variant="h1">Findings</Typography>
@@ -64,16 +93,34 @@ export function FindingsPage() {
         Where the registry and what <Link component={RouterLink} to="/set-up/sources">sources</Link> have seen differ. A finding closes by itself when the difference is gone.
       </Typography>
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
-        <Choice label="Kind" value={filters["kind"] ?? ""} choices={[["", "any"], ...(["stray", "silent", "differs", "clash"] as const).map((one) => [one, one] as const)]} onChange={(value) => set("kind", value)} width={130} />
+        <Choice label="Kind" value={filters["kind"] ?? ""} choices={[["", "any"], ...FINDING_KINDS.map((one) => [one, one] as const)]} onChange={(value) => set("kind", value)} width={130} />
         <Choice label="State" value={filters["state"] ?? "open"} choices={(["open", "dismissed", "closed"] as const).map((one) => [one, one] as const)} onChange={(value) => set("state", value)} width={140} />
         <Scope names={["realm", "project"]} />
+        {filters["since"] && <Chip label={`since ${shortTime(filters["since"])}`} onDelete={() => set("since", "")} />}
       </Stack>
+      {planner && living.length > 0 && (
+        <Stack direction="row" sx={{ gap: 1, alignItems: "center" }} role="group" aria-label="With those picked">
+          <Typography>{`${living.length} picked:`}</Typography>
+          <Button variant="outlined" onClick={() => setDoing({ findings: living, what: "dismiss" })}>
+            Dismiss them
+          </Button>
+          <Button variant="outlined" onClick={() => setDoing({ findings: living, what: "assign" })}>
+            Assign them
+          </Button>
+          {living.every((one) => one.kind === "stray") && (
+            <Button variant="outlined" onClick={() => setDoing({ findings: living, what: "take-over" })}>
+              Take them over
+            </Button>
+          )}
+        </Stack>
+      )}
       <Card>
         <Listed query={findings} rows={(page) => page.results} empty="Nothing differs, as far as anything was seen.">
           {(rows) => (
             <RecordTable
               label="Findings"
               rows={rows}
+              picking={planner ? { picked, onPick: setPicked, nameOf: (row) => row.name } : undefined}
               columns={[
                 { head: "Kind", cell: (row) => <Chip size="small" color={COLOURS[row.kind]} label={row.kind} /> },
                 { head: "Where", cell: (row) => <Mono>{row.range}</Mono> },
@@ -82,6 +129,7 @@ export function FindingsPage() {
                 { head: "Project", cell: (row) => (row.project ? String(row.project["name"]) : "—") },
                 { head: "Seen by", cell: (row) => [...new Set(row.seen.map((one) => one.source))].join(", ") || "nobody" },
                 { head: "Since", cell: (row) => shortTime(row.opened_at) },
+                { head: "Asked of", cell: (row) => (row.assignee ? `${String(row.assignee["name"])}${row.due ? `, until ${row.due}` : ""}` : "—") },
                 { head: "Settled", cell: (row) => (row.closed_at ? `closed ${shortTime(row.closed_at)}` : row.reason ? `${row.reason}${row.until ? `, until ${row.until}` : ""}` : "—") },
                 {
                   head: "",
@@ -90,18 +138,23 @@ export function FindingsPage() {
                     planner && row.state !== "closed" ? (
                       <Stack direction="row">
                         {row.state === "dismissed" && (
-                          <Button size="small" aria-label={`Open again: ${row.name}`} onClick={() => setDoing({ finding: row, what: "reopen" })}>
+                          <Button size="small" aria-label={`Open again: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "reopen" })}>
                             Open again
                           </Button>
                         )}
                         {row.state === "open" && row.kind === "stray" && (
-                          <Button size="small" sx={{ whiteSpace: "nowrap" }} aria-label={`Take over: ${row.name}`} onClick={() => setDoing({ finding: row, what: "take-over" })}>
+                          <Button size="small" sx={{ whiteSpace: "nowrap" }} aria-label={`Take over: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "take-over" })}>
                             Take over
                           </Button>
                         )}
                         {row.state === "open" && (
-                          <Button size="small" aria-label={`Dismiss: ${row.name}`} onClick={() => setDoing({ finding: row, what: "dismiss" })}>
+                          <Button size="small" aria-label={`Dismiss: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "dismiss" })}>
                             Dismiss
+                          </Button>
+                        )}
+                        {row.state === "open" && (
+                          <Button size="small" aria-label={`Assign: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "assign" })}>
+                            Assign
                           </Button>
                         )}
                       </Stack>
@@ -116,20 +169,29 @@ export function FindingsPage() {
       <CommandLine text={commandOf("lentra findings", filters)} />
       {doing && doing.what !== "reopen" && (
         <RecordForm
-          kind={doing.what === "dismiss" ? DISMISS : takeOver(doing.finding)}
-          title={doing.what === "dismiss" ? "Dismiss the finding" : "Take the stray over"}
-          add={(values, how) => settle(doing.finding, doing.what, values, how)}
-          command={(values) => commandLine(["finding", doing.what, doing.finding.id], values)}
-          chain={[doing.finding.realm.name, doing.finding.name]}
+          kind={FORMS[doing.what].kind(doing.findings)}
+          title={`${FORMS[doing.what].title}: ${doing.findings.length === 1 ? doing.findings[0]!.name : `${doing.findings.length} findings`}`}
+          add={(given, how) => {
+            const what = doing.what;
+            const values = what === "assign" ? { assignee: null, ...given } : given;
+            return doing.findings.length === 1 ? settle(doing.findings[0]!, what, values, how) : settleMany(doing.findings, what, values, how);
+          }}
+          command={(values) => {
+            const { assignee, ...others } = values;
+            const named = doing.what === "assign" ? { to: (assignee as string) || "nobody", ...others } : others;
+            return commandLine(["finding", doing.what, ...doing.findings.map((one) => one.id)], named);
+          }}
+          chain={doing.findings.length === 1 ? [doing.findings[0]!.realm.name, doing.findings[0]!.name] : doing.findings.slice(0, 5).map((one) => one.name)}
+          onDone={() => setPicked([])}
           onClose={() => setDoing(null)}
         />
       )}
       {doing?.what === "reopen" && (
         <ConfirmChange
           title="Open the finding again"
-          chain={[doing.finding.realm.name, doing.finding.name]}
-          command={commandLine(["finding", "reopen", doing.finding.id])}
-          run={(how) => settle(doing.finding, "reopen", {}, how)}
+          chain={[doing.findings[0]!.realm.name, doing.findings[0]!.name]}
+          command={commandLine(["finding", "reopen", doing.findings[0]!.id])}
+          run={(how) => settle(doing.findings[0]!, "reopen", {}, how)}
           describe={() => "It is looked for again from now on."}
           onClose={() => setDoing(null)}
         />

@@ -38,7 +38,7 @@ export function SeenCard({ subnet }: { subnet: { id: number } }) {
             { head: "What is told of it", cell: (row) => Object.entries(row.facts).map(([name, value]) => `${name} ${value}`).join(", ") || "—" },
             { head: "By", cell: (row) => row.source.name },
             { head: "Since", cell: (row) => shortTime(row.first_seen_at) },
-            { head: "Last", cell: (row) => shortTime(row.seen_at) },
+            { head: "Last", cell: (row) => (row.seen_at ? shortTime(row.seen_at) : "—") },
           ]}
         />
       )}

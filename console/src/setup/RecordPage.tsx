@@ -22,6 +22,7 @@ import { calledOf, cellText } from "./cells";
 import { Holdings } from "./Holdings";
 import { QuotaBars, type Quota } from "./QuotaBars";
 import { ChangesBy, People, PoolsIn, Requests, TokensOf } from "./Related";
+import { SourceCard } from "../reality/SourceCard";
 import { SubscriptionCard } from "./SubscriptionCard";
 import { Tags } from "./Tags";
 import { KINDS, type Kind } from "./kinds";
@@ -49,7 +50,7 @@ function About({ kind, record, path }: { kind: Kind; record: AnyRecord; path: st
   const use = useUse(kind.collection, record.id).data;
   const called = calledOf(record);
   const grows = GROWS.find((one) => one === kind.word);
-  const apart = kind.word === "subscription" ? TOLD_APART : kind.word === "quota" ? ["use"] : [];
+  const apart = kind.word === "subscription" ? TOLD_APART : kind.word === "quota" ? ["use"] : kind.word === "source" ? ["look", "seen_at"] : [];
   const facts = Object.entries(record)
     .filter(([field, value]) => !apart.includes(field) && !["id", "version", "name"].includes(field) && value !== null && value !== "")
     .map(([field, value]): [string, string] => [field.replaceAll("_", " "), cellText(value)]);
@@ -77,6 +78,7 @@ function About({ kind, record, path }: { kind: Kind; record: AnyRecord; path: st
         </Card>
       )}
       {kind.word === "subscription" && <SubscriptionCard record={record} />}
+      {kind.word === "source" && <SourceCard record={record} />}
       {kind.word === "project" && (
         <>
           <Stack direction="row" sx={{ gap: 2 }}>

@@ -27,6 +27,7 @@ import { RecordForm } from "../setup/RecordForm";
 import type { Kind } from "../setup/kinds";
 import { AddressMap } from "./AddressMap";
 import { GrowthCard } from "./GrowthCard";
+import { Exposure } from "../reality/Exposure";
 import { SeenCard } from "../reality/SeenCard";
 import { DOINGS, commandOf, kindOf, type Doing } from "./doings";
 import { act, editSubnet, release, useHistory, useNeighbours, useSubnet, type Near, type Subnet } from "./queries";
@@ -142,6 +143,8 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
               ["Name servers", subnet.name_servers.join(", ")],
               ["DNS suffix", subnet.dns_suffix],
               ["Kept for", subnet.service],
+              ["Exposure", subnet.seen && <Exposure key="exposure" seen={subnet.seen} own={!!subnet.exposure} />],
+              ["Last seen", subnet.seen && (subnet.seen.last_seen_at ? shortTime(subnet.seen.last_seen_at) : "never")],
               ["Attached to", subnet.attached_to && `${subnet.attached_to}, since ${shortTime(subnet.attached_at!)}${subnet.attached_how ? `, ${subnet.attached_how}` : ""}${subnet.attached_for ? `: ${subnet.attached_for}` : ""}`],
               ["Room", subnet.room.length > 0 && subnet.room.map((room) => <div key={room}><Mono>{room}</Mono></div>)],
               ["Plan", subnet.plan && <Link key="plan" component={RouterLink} to={`/plans/${subnet.plan.id}`}>{`${subnet.plan.name}, ${subnet.plan_slot}`}</Link>],
@@ -232,6 +235,7 @@ const EDIT: Kind = {
     { name: "name_servers", label: "Name servers", kind: "refs", help: "addresses with commas between" },
     { name: "dns_suffix", label: "DNS suffix" },
     { name: "service", label: "Kept for one service alone" },
+    { name: "exposure", label: "Exposure of its own", kind: "choice", choices: ["", "private", "public", "isolated"], help: "empty: that of its tier" },
   ],
 };
 

@@ -72,6 +72,27 @@ def guess_columns(headings: Iterable[str], known: Sequence[Column]) -> dict[str,
     return {column.name: found[column.name] for column in known if column.name in found}
 
 
+def completed(said: Meaning, headings: Sequence[str], known: Sequence[Column]) -> Meaning:
+    """What the columns of a table mean: as it was said, and where nothing was, as it is guessed by the headings.
+
+    Raises:
+        Refusal: a column that was named is not there.
+    """
+    for heading in [*filter(None, said.columns.values()), *said.labels]:
+        if heading not in headings:
+            raise Refusal(
+                f"the table has no column {heading!r}; it has {', '.join(headings[:20])}",
+                field="columns",
+                received=heading,
+                suggestions=list(headings[:5]),
+            )
+    spoken_for = {*said.columns.values(), *said.labels}
+    guessed = guess_columns([heading for heading in headings if heading not in spoken_for], known)
+    columns = {name: heading for name, heading in guessed.items() if name not in said.columns}
+    columns |= {name: heading for name, heading in said.columns.items() if heading}
+    return Meaning(columns, said.fixed, said.values, said.labels)
+
+
 def read_row(cells: Mapping[str, Cell], mapping: Meaning) -> dict[str, str]:
     """What a row says, field by field; what it says nothing of is left out.
 

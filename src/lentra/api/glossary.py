@@ -94,6 +94,7 @@ GLOSSARY = {
     "cost_centre": "Who bears its costs.",
     "differs": "Whether its tag is another than that of the subnet.",
     "numbering_v6": "How IPv6 blocks are paired with IPv4 ones: number or tag; empty where they are not.",
+    "keeps_out_seen": "Whether free space in which something was seen is kept out until that is settled.",
     "numbering_within": "The IPv6 prefix in which paired blocks are numbered.",
     "acknowledged_at": "When somebody said so.",
     "acknowledged_why": "How it is looked after.",

@@ -61,7 +61,8 @@ class Described(AutoSchema):
         if parts == ["approval-rules", "try"]:
             return "tryApprovalRules"
         if len(parts) == 2 and parts[1][0] != "{":  # of the collection as a whole
-            return _camel(f"add-{parts[1]}-{parts[0]}")
+            verb = "" if parts[0] == "findings" else "add-"
+            return _camel(f"{verb}{parts[1]}-{parts[0]}")
         if parts[0] in _MADE_OTHERWISE and self.method == "POST":
             return _MADE_OTHERWISE[parts[0]]
         verb = {"GET": "show", "PATCH": "edit", "DELETE": "remove", "POST": "add"}[self.method]
@@ -127,6 +128,7 @@ COLLECTIONS = {  # in the address -> one of them
     "sources": "source",
     "surveys": "survey",
     "subscriptions": "subscription",
+    "taking-rules": "taking-rule",
     "tiers": "tier",
     "tokens": "token",
     "waiting-requests": "waiting-request",

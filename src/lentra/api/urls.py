@@ -47,6 +47,7 @@ router.register("approval-rules", setup.ApprovalRuleViews, "approval-rule")
 router.register("quotas", setup.QuotaViews, "quota")
 router.register("group-mappings", setup.GroupMappingViews, "group-mapping")
 router.register("sources", reality.SourceViews, "source")
+router.register("taking-rules", reality.TakingRuleViews, "taking-rule")
 router.register("surveys", reality.SurveyViews, "survey")
 router.register("sightings", reality.SightingViews, "sighting")
 router.register("findings", reality.FindingViews, "finding")
@@ -84,6 +85,10 @@ urlpatterns = [
     path("v1/check-ranges", sizing.CheckRangesView.as_view(), name="check-ranges"),
     path("v1/still-fits", sizing.StillFitsView.as_view(), name="still-fits"),
     path("v1/sightings-schema.json", reality.SightingsSchemaView.as_view(), name="sightings-schema"),
+    path("v1/inventory-schema.json", reality.InventorySchemaView.as_view(), name="inventory-schema"),
+    path("v1/findings/dismiss", reality.DismissManyView.as_view(), name="dismiss-findings"),
+    path("v1/findings/assign", reality.AssignManyView.as_view(), name="assign-findings"),
+    path("v1/findings/take-over", reality.TakeOverManyView.as_view(), name="take-over-findings"),
     path("v1/plan-schema.json", plans.PlanSchemaView.as_view(), name="plan-schema"),
     path("v1/explain", tools.ExplainView.as_view(), name="explain"),
     path("v1/candidates", tools.CandidatesView.as_view(), name="candidates"),

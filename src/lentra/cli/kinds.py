@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from lentra.cli.options import read_bits
@@ -38,6 +39,16 @@ def read_length(text: str) -> dict[str, int]:
     if not length.isdigit() or family not in ("", "4", "6"):
         raise argparse.ArgumentTypeError("write /20 for IPv4, 6/48 for IPv6")
     return {"family": int(family or 4), "length": int(length)}
+
+
+def _secret(text: str) -> str:
+    """A secret, or ``@FILE`` to read it from there: what is typed stays in a shell's history."""
+    if not text.startswith("@"):
+        return text
+    try:
+        return Path(text[1:]).read_text().strip()
+    except (OSError, ValueError) as why:
+        raise argparse.ArgumentTypeError(f"{text[1:]} cannot be read: {why}")
 
 
 UNSET = object()
@@ -204,6 +215,7 @@ KINDS = (
             Option("shortest_v4", "shortest IPv4 length it hands out", int, empty=None),
             Option("longest_v4", "longest IPv4 length it hands out", int, empty=None),
             Option("unit_v6", "IPv6 is shown in this length", int),
+            Option("keeps_out_seen", "free space in which something was seen is kept out (it is)", bool),
             _ABOUT,
         ),
         "pool add nc-1-extra --parent north-coast --length /22 --zone nc-1 --preview",
@@ -402,23 +414,49 @@ KINDS = (
     Kind(
         "source",
         "sources",
-        ("name", "realm", "kind", "covers", "seen_at", "good_for", "about"),
+        ("name", "realm", "kind", "address", "covers", "state", "seen_at", "about"),
         (
             Option("realm", "what it tells of", needed=True, only_add=True),
             Option(
                 "kind",
-                "a file that somebody keeps, or a Linux host or router",
-                choices=("file", "host"),
+                "a file, a host, a sweep: what it saw is sent; a name server or an inventory: it is asked",
+                choices=("file", "host", "sweep", "name-server", "inventory"),
                 only_add=True,
             ),
+            Option("address", "where it is asked: host:port of a name server, https:// of an inventory", empty=""),
+            Option("parts", "the DNS zones of a name server, the regions of an inventory", list, empty=()),
+            Option("takes", "what of it is taken: ranges, addresses (both)", list, empty=()),
+            Option(
+                "credential",
+                "a bearer token, or name:algorithm:secret of TSIG; @FILE reads it from there",
+                _secret,
+                empty="",
+            ),
+            Option("every", "asked every so many minutes", int, empty=None),
+            Option("follows", "its feed of changes is followed", bool),
             Option(
                 "covers", "prefixes that it would tell all of: what is not seen there is silent", list, empty=()
             ),
+            Option("every_address", "it would tell every address in use there as well", bool),
             Option("good_for", "days that a sighting is good for (30)", int),
             _ABOUT,
         ),
         "source add gate-walk --realm fleet --covers 10.40.64.0/20 --preview",
         filters=("realm", "kind"),
+    ),
+    Kind(
+        "taking-rule",
+        "taking_rules",
+        ("name", "realm", "source", "project", "becomes", "about"),
+        (
+            Option("realm", "where it holds", needed=True, only_add=True),
+            Option("source", "what this source sees; any of the realm's, if left out", empty=None),
+            Option("project", "in subnets of this project; in any, if left out", empty=None),
+            Option("becomes", "what a stray becomes", choices=("address-record", "keep-out")),
+            _ABOUT,
+        ),
+        "taking-rule add crew-hosts --realm fleet --project crew-roster --preview",
+        filters=("realm", "source", "project"),
     ),
     Kind(
         "group-mapping",

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from lentra.client import Answer, Client
 
 _EMPTIED: dict[str, Any] = {  # what empties a field
-    **dict.fromkeys(("purpose", "notes", "dns_suffix", "service", "dhcp_service", "ipv6_hosts"), ""),
+    **dict.fromkeys(("purpose", "notes", "dns_suffix", "service", "dhcp_service", "ipv6_hosts", "exposure"), ""),
     "dhcp": [],
     "dhcp_excluded": [],
     "hosts": None,
@@ -125,6 +125,9 @@ def add_subnet_verbs(commands: Any, asking: str) -> None:
     )
     command.add_argument("--dns-suffix", help="DNS suffix of its hosts")
     command.add_argument("--service", help="kept for this service alone")
+    command.add_argument(
+        "--exposure", choices=("private", "public", "isolated"), help="its own, in the place of its tier's"
+    )
     for name, empty in _EMPTIED.items():
         command.add_argument(
             f"--no-{name.replace('_', '-')}",
@@ -223,7 +226,7 @@ def _in_words(result: dict[str, Any]) -> str:
 def _edit(options: argparse.Namespace) -> int:
     client = client_for(options)
     names: tuple[str, ...] = ("name", "purpose", "notes", "hosts", "growth", "tag", "outer_tag", "gateway", "dhcp")
-    names += ("dhcp_excluded", "dhcp_service", "ipv6_hosts", "name_servers", "dns_suffix", "service")
+    names += ("dhcp_excluded", "dhcp_service", "ipv6_hosts", "name_servers", "dns_suffix", "service", "exposure")
     values = given(options, *names, "labels")
     if options.label is not None:
         values["labels"] = _labels(options.label)

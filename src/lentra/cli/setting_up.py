@@ -212,10 +212,20 @@ def add_act(
     example: str,
     act: Callable[..., Answer],
     describe: Callable[[Any], str],
+    several: bool = False,
+    after: Callable[[Client, argparse.Namespace], int] | None = None,
 ) -> argparse.ArgumentParser:
-    """A verb that does one thing with a record: previewed, shown, confirmed; `act` gets client, options, and how."""
+    """A verb that does one thing with a record, or with several: previewed, shown, confirmed.
+
+    Args:
+        act: gets client, options, and how.
+        after: what follows once it is done, and the exit code.
+    """
     command: argparse.ArgumentParser = verbs.add_parser(word, help=words, epilog=f"example: lentra {example}")
-    command.add_argument("ref", help="name or number")
+    if several:
+        command.add_argument("ref", nargs="+", help="number, or several: all of them, or none")
+    else:
+        command.add_argument("ref", help="name or number")
     add_change_options(command)
 
     def run(options: argparse.Namespace) -> int:
@@ -224,8 +234,8 @@ def add_act(
         def call(preview: bool) -> Answer:
             return act(client, options, preview=preview, why=options.why)
 
-        confirmed_change(options, call, describe)
-        return DONE
+        done = confirmed_change(options, call, describe)
+        return after(client, options) if done and after else DONE
 
     command.set_defaults(run=run)
     return command

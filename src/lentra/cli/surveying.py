@@ -3,22 +3,31 @@
 from __future__ import annotations
 
 import argparse
+import base64
 import json
 import platform
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from lentra.cli.context import DONE, WrongUse, add_change_options, client_for, confirmed_change
+from lentra.cli.context import DONE, REFUSED, WrongUse, add_change_options, client_for, confirmed_change
 from lentra.cli.looking import given
 from lentra.cli.options import Several, add_limit
 from lentra.cli.output import WHOLE, show_list, show_record
 from lentra.cli.setting_up import add_act
 
-_KINDS = ("stray", "silent", "differs", "clash")
+_KINDS = ("stray", "silent", "differs", "clash", "exposed", "cut-off")
+_BECOMES = ("keep-out", "address-record", "subnet", "reservation")
 _STATES = ("open", "dismissed", "closed")
-_ASKED = {"addr": ["ip", "-j", "-d", "addr"], "neigh": ["ip", "-j", "neigh"]}  # of a Linux host
+_ASKED = {  # of a Linux host; what may be missing is left out
+    "addr": [["ip", "-j", "-d", "addr"]],
+    "neigh": [["ip", "-j", "neigh"]],
+    "route": [["ip", "-j", "route"], ["ip", "-j", "-6", "route"]],
+    "vlan": [["bridge", "-j", "vlan"]],
+}
+_NEEDED = ("addr", "neigh")
 
 
 def add_commands(commands: Any) -> None:
@@ -29,21 +38,53 @@ def add_commands(commands: Any) -> None:
     verbs = parser.add_subparsers(dest="verb", required=True, metavar="VERB")
     command = verbs.add_parser(
         "send",
-        help="send a file of sightings (lentra-sightings-1, JSON): all that the source sees",
+        help="send a file of sightings: JSON (lentra-sightings-1), a table (CSV, XLSX), or what nmap -oX writes",
         epilog="example: lentra survey send harbour-walk demo/sightings.json --preview",
     )
     command.add_argument("source", help="which source")
-    command.add_argument("file", help="the file, or - for what comes in")
+    command.add_argument("file", help="the file, or - for JSON that comes in: all that the source sees")
+    command.add_argument(
+        "--column",
+        action="append",
+        default=[],
+        metavar="FIELD=HEADING",
+        help="of a table: which column is the prefix, address, name, zone, tag…; guessed, if left out",
+    )
+    command.add_argument("--sheet", help="of a workbook: which sheet")
     add_change_options(command)
     command.set_defaults(run=_send)
+    command = add_act(
+        verbs,
+        "run",
+        "have a name server or an inventory asked now, and wait for what comes of it",
+        "survey run ferry-cloud --preview",
+        lambda client, options, **how: client.sources.ask(options.ref, **how),
+        "ask {name}".format_map,
+        after=_await,
+    )
+    add_act(
+        verbs,
+        "cancel",
+        "have the asking of a source left off; what it saw last is kept",
+        "survey cancel --help",
+        lambda client, options, **how: client.sources.leave_off(options.ref, **how),
+        "leave off asking {name}".format_map,
+    )
+    command = verbs.add_parser(
+        "show", help="show one with its counts", epilog="example: lentra survey show --help"
+    )
+    command.add_argument("number", type=int, help="its number")
+    command.set_defaults(run=_show_survey)
     command = verbs.add_parser(
         "host",
-        help="tell what this Linux host or router sees: its networks, addresses and neighbours",
-        epilog="example: lentra survey host quay-router --help  (runs `ip -j -d addr` and `ip -j neigh` here)",
+        help="tell what this Linux host or router sees: its networks, addresses, neighbours, routes and tags",
+        epilog="example: lentra survey host quay-router --help  (runs ip and bridge, of iproute2, here)",
     )
     command.add_argument("source", help="which source")
     command.add_argument(
-        "--saved", metavar="FOLDER", help="read their saved output instead: addr.json and neigh.json in a folder"
+        "--saved",
+        metavar="FOLDER",
+        help="read their saved output instead: addr.json, neigh.json, and perhaps route.json and vlan.json",
     )
     command.add_argument("--name", help="what the host is called; its own name, if left out")
     add_change_options(command)
@@ -60,6 +101,7 @@ def add_commands(commands: Any) -> None:
     for name in ("realm", "source", "subnet"):
         command.add_argument(f"--{name}", action=Several, help=f"of this {name}; several with commas")
     command.add_argument("--inside", help="what begins inside this prefix")
+    command.add_argument("--gone", action="store_true", default=None, help="what is seen no more")
     add_limit(command)
     command.set_defaults(run=_seen)
 
@@ -76,6 +118,9 @@ def add_commands(commands: Any) -> None:
         command.add_argument(f"--{name}", action=Several, help=f"of this {name}; several with commas")
     command.add_argument("--inside", help="what begins inside this prefix")
     command.add_argument("--text", help="part of the sentence")
+    command.add_argument("--assignee", action=Several, help="that this person was asked to correct")
+    command.add_argument("--overdue", action="store_true", default=None, help="that were to be corrected by now")
+    command.add_argument("--since", help="opened at this moment or later")
     add_limit(command)
     command.set_defaults(run=_findings)
 
@@ -89,11 +134,27 @@ def add_commands(commands: Any) -> None:
         "dismiss",
         "say why a difference stays",
         "finding dismiss --help",
-        lambda client, options, **how: client.findings.dismiss(options.ref, options.reason, options.until, **how),
-        "dismiss {name}: {reason}".format_map,
+        lambda client, options, **how: client.findings.dismiss(
+            _numbers(options), options.reason, options.until, **how
+        ),
+        _each("dismiss {name}: {reason}"),
+        several=True,
     )
     command.add_argument("--reason", required=True, help="why it stays")
     command.add_argument("--until", help="open again from this day, if it is still there")
+    command = add_act(
+        verbs,
+        "assign",
+        "ask somebody to correct it",
+        "finding assign --help",
+        lambda client, options, **how: client.findings.assign(
+            _numbers(options), None if options.to == "nobody" else options.to, options.due, **how
+        ),
+        _each("{name}: to be corrected by {who}"),
+        several=True,
+    )
+    command.add_argument("--to", required=True, help="a person; nobody: nobody any more")
+    command.add_argument("--due", help="until this day")
     add_act(
         verbs,
         "reopen",
@@ -105,42 +166,100 @@ def add_commands(commands: Any) -> None:
     command = add_act(
         verbs,
         "take-over",
-        "make a stray a keep-out or an address record",
+        "make a stray a record of the registry",
         "finding take-over --help",
         lambda client, options, **how: client.findings.take_over(
-            options.ref, options.becomes, name=options.name or "", reason=options.reason or "", **how
+            _numbers(options), options.becomes, **given(options, *_OF_TAKING), **how
         ),
-        "take over: {text}".format_map,
+        _each("take over: {text}"),
+        several=True,
     )
     command.add_argument(
-        "--becomes", required=True, choices=["keep-out", "address-record"], help="what it becomes"
+        "--becomes",
+        required=True,
+        choices=_BECOMES,
+        help="a keep-out; in free space a subnet or a reservation; in a subnet an address record",
     )
-    command.add_argument("--name", help="of an address record")
-    command.add_argument("--reason", help="of a keep-out; who saw it, if left out")
+    command.add_argument("--name", help="what it is called; as it was seen, if left out")
+    command.add_argument("--reason", help="of a keep-out or a reservation; who saw it, if left out")
+    for name in ("pool", "project", "tier", "zone", "region"):
+        command.add_argument(f"--{name}", help=f"{name} of a subnet; as it was seen, if left out")
+
+
+_OF_TAKING = ("name", "reason", "pool", "project", "tier", "zone", "region")
+
+
+def _numbers(options: argparse.Namespace) -> Any:
+    """One number by itself, or several together."""
+    return options.ref[0] if len(options.ref) == 1 else options.ref
+
+
+def _each(words: str) -> Callable[[Any], str]:
+    """What is done with each of several findings, in words."""
+
+    def told(result: Any) -> str:
+        findings = result.get("findings", [result])
+        who = [(finding["assignee"] or {"name": "nobody"})["name"] for finding in findings]
+        return "; ".join(words.format_map({**f, "who": w}) for f, w in zip(findings, who, strict=True))
+
+    return told
+
+
+def _await(client: Any, options: argparse.Namespace) -> int:
+    """Wait until a source has been asked, and tell what came of it."""
+
+    def told(got: int) -> None:
+        if sys.stderr.isatty():
+            print(f"\r{got:,} so far", end="", file=sys.stderr)
+
+    look = client.sources.wait(options.ref, told)["look"]
+    failed = look["failing_since"] is not None
+    print(f"{'It came to nothing: ' if failed else ''}{look['outcome']}", file=sys.stderr)
+    return REFUSED if failed else DONE
 
 
 def _send(options: argparse.Namespace) -> int:
     try:
-        text = sys.stdin.read() if options.file == "-" else Path(options.file).read_text()
-        document = json.loads(text)
+        data = sys.stdin.buffer.read() if options.file == "-" else Path(options.file).read_bytes()
+        ending = Path(options.file).suffix.lower()
+        if ending in (".csv", ".tsv", ".xlsx"):
+            return _survey(options, _table(options, data))
+        if ending == ".xml":
+            return _survey(options, {"format": "lentra-sweep-1", "text": data.decode()})
+        document = json.loads(data)
     except (OSError, ValueError) as why:
-        raise WrongUse(f"{options.file} cannot be read as JSON: {why}")
+        raise WrongUse(f"{options.file} cannot be read as JSON, a table (.csv, .xlsx) or a sweep (.xml): {why}")
     if not isinstance(document, dict):
         raise WrongUse(f'{options.file} is no document of sightings: {{"format": "lentra-sightings-1", …}}')
     return _survey(options, document)
 
 
+def _table(options: argparse.Namespace, data: bytes) -> dict[str, Any]:
+    pairs = [column.partition("=") for column in options.column]
+    if wrong := [name for name, equals, _ in pairs if not equals]:
+        raise WrongUse(f"--column {wrong[0]}: say FIELD=HEADING, such as prefix=Network")
+    return {
+        "format": "lentra-table-1",
+        "name": Path(options.file).name,
+        "content": base64.b64encode(data).decode(),
+        "mapping": {"columns": {name: heading for name, _, heading in pairs}},
+        **({"sheet": options.sheet} if options.sheet else {}),
+    }
+
+
 def _host(options: argparse.Namespace) -> int:
     document: dict[str, Any] = {"format": "lentra-host-1", "host": options.name or platform.node()}
-    for part, command in _ASKED.items():
+    for part, commands in _ASKED.items():
         try:
             if options.saved:
-                text = (Path(options.saved) / f"{part}.json").read_text()
+                saved = Path(options.saved) / f"{part}.json"
+                texts = [saved.read_text()] if part in _NEEDED or saved.exists() else []
             else:
-                text = subprocess.run(command, capture_output=True, text=True, check=True).stdout
-            document[part] = json.loads(text or "[]")
+                texts = [subprocess.run(c, capture_output=True, text=True, check=True).stdout for c in commands]
+            document[part] = [row for text in texts for row in json.loads(text or "[]")]
         except (OSError, ValueError, subprocess.CalledProcessError) as why:
-            raise WrongUse(f"{' '.join(command)} tells nothing that can be read: {why}")
+            if part in _NEEDED:
+                raise WrongUse(f"{' '.join(commands[0])} tells nothing that can be read: {why}")
     return _survey(options, document)
 
 
@@ -175,19 +294,25 @@ def _list(options: argparse.Namespace) -> int:
 
 
 def _seen(options: argparse.Namespace) -> int:
-    filters = given(options, "realm", "source", "subnet", "inside")
+    filters = given(options, "realm", "source", "subnet", "inside", "gone")
     columns = ("range", "source", "facts", "first_seen_at", "seen_at")
     show_list(options, client_for(options).sightings, filters, columns)
     return DONE
 
 
 def _findings(options: argparse.Namespace) -> int:
-    filters = {"state": ["open"]} | given(options, "kind", "state", "realm", "project", "subnet", "inside", "text")
-    columns = ("id", "kind", "range", "fact", "project", "state", "text")
+    of = ("kind", "state", "realm", "project", "subnet", "inside", "text", "assignee", "overdue", "since")
+    filters = {"state": ["open"]} | given(options, *of)
+    columns = ("id", "kind", "range", "fact", "project", "assignee", "due", "text")
     show_list(options, client_for(options).findings.list, filters, columns)
     return DONE
 
 
 def _show(options: argparse.Namespace) -> int:
     show_record(client_for(options).findings.get(options.number), options.output, ("version",))
+    return DONE
+
+
+def _show_survey(options: argparse.Namespace) -> int:
+    show_record(client_for(options).surveys.get(options.number), options.output, ("version",))
     return DONE

@@ -103,6 +103,7 @@ class Client:
         self.group_mappings = Collection(self, "group-mappings")
         self.sources = Sources(self, "sources")
         self.surveys = Collection(self, "surveys")
+        self.taking_rules = Collection(self, "taking-rules")
         self.findings = Findings(self, "findings")
         self.waiting = Waiting(self, "waiting-requests")
         self.subscriptions = Subscriptions(self, "subscriptions")

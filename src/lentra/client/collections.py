@@ -5,9 +5,12 @@ from __future__ import annotations
 import time
 from base64 import b64encode
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from datetime import UTC, datetime
 from typing import Any
 
 from lentra.client.answers import Answer, Caller, Record, part
+
+Numbers = str | int | Sequence[str | int]
 
 
 class Collection:
@@ -503,7 +506,8 @@ class Sources(Collection):
     def survey(
         self, ref: str | int, document: Mapping[str, Any], *, preview: bool = False, why: str = ""
     ) -> Answer[Any]:
-        """Tell what a source has seen: a document of the format ``lentra-sightings-1`` or ``lentra-host-1``.
+        """Tell what a source has seen: a document of the format ``lentra-sightings-1``, ``lentra-table-1`` (a table in
+        base64), ``lentra-host-1`` or ``lentra-sweep-1``.
 
         Example:
             >>> client = Client(url, token)
@@ -514,31 +518,73 @@ class Sources(Collection):
         path = f"{self.path}/{part(ref)}/surveys"
         return self.client.change("POST", path, {"document": dict(document)}, preview=preview, why=why)
 
+    def ask(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Have a name server or an inventory asked now."""
+        return self.client.change("POST", f"{self.path}/{part(ref)}/ask", preview=preview, why=why)
+
+    def leave_off(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Have the asking of a source left off."""
+        return self.client.change("POST", f"{self.path}/{part(ref)}/leave-off", preview=preview, why=why)
+
+    def wait(self, ref: str | int, told: Callable[[int], None] | None = None, seconds: float = 600) -> Any:
+        """The source once it is asked no more; `told` is called with how much it has told so far.
+
+        Raises:
+            TimeoutError: it is still being asked.
+        """
+        end = time.monotonic() + seconds
+        while True:
+            source = self.get(ref)
+            look = source["look"]
+            due = look and look["due_at"] and datetime.fromisoformat(look["due_at"]) <= datetime.now(UTC)
+            if not look or not (look["begun_at"] or due):
+                return source
+            if time.monotonic() > end:
+                raise TimeoutError(f"{source['name']} is still being asked")
+            if told:
+                told(look["got"])
+            time.sleep(0.3)
+
 
 class Findings(Collection):
-    """Where the registry and what was seen differ."""
+    """Where the registry and what was seen differ. Each verb takes one number, or several: all of them then, or none."""
 
     def dismiss(
-        self, number: str | int, reason: str, until: str | None = None, *, preview: bool = False, why: str = ""
+        self, numbers: Numbers, reason: str, until: str | None = None, *, preview: bool = False, why: str = ""
     ) -> Answer[Any]:
         """Say why a difference stays; ``until`` a day, from which on it is open again."""
         body = {"reason": reason, **({"until": until} if until else {})}
-        return self.client.change("POST", f"{self.path}/{number}/dismiss", body, preview=preview, why=why)
+        return self._settle(numbers, "dismiss", body, preview, why)
 
-    def reopen(self, number: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
-        """Take back that a finding was dismissed."""
-        return self.client.change("POST", f"{self.path}/{number}/reopen", preview=preview, why=why)
-
-    def take_over(
+    def assign(
         self,
-        number: str | int,
-        becomes: str,
+        numbers: Numbers,
+        assignee: str | int | None,
+        due: str | None = None,
         *,
-        name: str = "",
-        reason: str = "",
         preview: bool = False,
         why: str = "",
     ) -> Answer[Any]:
-        """Make a stray a ``keep-out``, or an ``address-record`` of the subnet that it lies in."""
-        body = {"becomes": becomes, "name": name, "reason": reason}
-        return self.client.change("POST", f"{self.path}/{number}/take-over", body, preview=preview, why=why)
+        """Ask somebody to correct it, until a day; None: nobody any more."""
+        body = {"assignee": assignee, **({"due": due} if due else {})}
+        return self._settle(numbers, "assign", body, preview, why)
+
+    def reopen(self, number: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Take back that it was dismissed."""
+        return self.client.change("POST", f"{self.path}/{number}/reopen", preview=preview, why=why)
+
+    def take_over(
+        self, numbers: Numbers, becomes: str, *, preview: bool = False, why: str = "", **values: Any
+    ) -> Answer[Any]:
+        """Make a stray a ``keep-out``; in free space a ``subnet`` or a ``reservation``; in a subnet an ``address-record``.
+
+        Args:
+            values: ``name``, ``reason``, ``pool``, ``project``, ``tier``, ``zone``, ``region``; as it was seen if left out.
+        """
+        return self._settle(numbers, "take-over", {"becomes": becomes, **values}, preview, why)
+
+    def _settle(self, numbers: Numbers, verb: str, body: dict[str, Any], preview: bool, why: str) -> Answer[Any]:
+        if isinstance(numbers, str | int):
+            return self.client.change("POST", f"{self.path}/{numbers}/{verb}", body, preview=preview, why=why)
+        several = {"findings": [int(number) for number in numbers], **body}
+        return self.client.change("POST", f"{self.path}/{verb}", several, preview=preview, why=why)

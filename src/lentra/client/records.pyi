@@ -17,6 +17,7 @@ class Address(TypedDict):
     subnet: Named
     realm: Named
     created_at: str
+    last_seen_at: str | None
 AddressKindEnum = Literal["host", "gateway", "router", "dhcp-service", "balancer", "virtual", "jump-host", "service", "reserved"]
 class AddressMap(TypedDict):
     subnet: Named
@@ -38,7 +39,7 @@ class Alert(TypedDict):
     acknowledged_at: str | None
     acknowledged_why: str
     muted_until: str | None
-AlertKindEnum = Literal["threshold", "verification", "review"]
+AlertKindEnum = Literal["threshold", "verification", "review", "findings", "source"]
 class AnswersRequest(TypedDict):
     answers: NotRequired[dict[str, str]]
 class ApprovalRule(TypedDict):
@@ -86,6 +87,15 @@ class AsPlanRequest(TypedDict):
     pool: str
     zones: list[str]
     tier: NotRequired[str]
+class AssignManyRequest(TypedDict):
+    assignee: str | int | dict[str, Any] | None
+    due: NotRequired[str | None]
+    findings: list[int]
+    proposal: NotRequired[str | None]
+class AssignRequest(TypedDict):
+    assignee: str | int | dict[str, Any] | None
+    due: NotRequired[str | None]
+    proposal: NotRequired[str | None]
 class AttachRequest(TypedDict):
     target: NotRequired[str]
     record: NotRequired[str]
@@ -93,7 +103,7 @@ class AttachRequest(TypedDict):
     purpose: NotRequired[str]
     move: NotRequired[bool]
     proposal: NotRequired[str | None]
-BecomesEnum = Literal["keep-out", "address-record"]
+BecomesEnum = Literal["keep-out", "address-record", "subnet", "reservation"]
 class BeginStep(TypedDict):
     name: str
     title: str
@@ -310,10 +320,20 @@ class Differing(TypedDict):
     subnet: Named
     subnet_tag: int | None
     subnet_outer_tag: int
+class DismissManyRequest(TypedDict):
+    reason: str
+    until: NotRequired[str | None]
+    findings: list[int]
+    proposal: NotRequired[str | None]
 class DismissRequest(TypedDict):
     reason: str
     until: NotRequired[str | None]
     proposal: NotRequired[str | None]
+class Effective(TypedDict):
+    family: int
+    reach: ReachEnum
+    proof: str
+    differs: str
 class Elsewhere(TypedDict):
     pool: Named
     block: str
@@ -368,6 +388,7 @@ class Explanation(TypedDict):
     special: list[str]
     notes: list[str]
     places: list[Whereabouts]
+ExposureEnum = Literal["private", "public", "isolated"]
 FamilyEnum = Literal[4, 6]
 class FamilyRules(TypedDict):
     head: int
@@ -419,7 +440,9 @@ class Finding(TypedDict):
     closed_at: str | None
     reason: str
     until: str | None
-FindingKindEnum = Literal["stray", "silent", "differs", "clash"]
+    assignee: dict[str, Any] | None
+    due: str | None
+FindingKindEnum = Literal["stray", "silent", "differs", "clash", "exposed", "cut-off"]
 FindingStateEnum = Literal["open", "dismissed", "closed"]
 class Fit(TypedDict):
     length: int
@@ -610,6 +633,7 @@ class KeepOut(TypedDict):
     since: NotRequired[str | None]
     certainty: NotRequired[CertaintyEnum]
     review_on: NotRequired[str | None]
+    finding: int
 KeepOutKindEnum = Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"]
 class KeepOutRequest(TypedDict):
     realm: str | int | dict[str, Any]
@@ -686,6 +710,14 @@ class ListedRange(TypedDict):
     project: str
     zone: str
     tier: str
+class Look(TypedDict):
+    due_at: str | None
+    begun_at: str | None
+    got: int
+    asked_at: str | None
+    outcome: str
+    failing_since: str | None
+    position: str
 MailEnum = Literal["at once", "daily", "never"]
 class MapBranch(TypedDict):
     range: str
@@ -713,6 +745,7 @@ class MapCell(TypedDict):
     usable: str | None
     sums: dict[str, str] | None
     why: str | None
+    seen: str | None
 class MapPool(TypedDict):
     range: str
     start: float
@@ -971,6 +1004,7 @@ class PatchedPoolRequest(TypedDict):
     shortest_v4: NotRequired[int | None]
     longest_v4: NotRequired[int | None]
     unit_v6: NotRequired[int]
+    keeps_out_seen: NotRequired[bool]
     ranges: NotRequired[list[str]]
     lengths: NotRequired[list[LengthRequest]]
     placement: NotRequired[PlacementEnum]
@@ -1050,7 +1084,14 @@ class PatchedSourceRequest(TypedDict):
     name: NotRequired[str]
     realm: NotRequired[str | int | dict[str, Any]]
     kind: NotRequired[SourceKindEnum]
+    address: NotRequired[str]
+    parts: NotRequired[list[str]]
+    takes: NotRequired[list[TakesEnum]]
+    credential: NotRequired[str]
+    every: NotRequired[int | None]
+    follows: NotRequired[bool]
     covers: NotRequired[list[str]]
+    every_address: NotRequired[bool]
     good_for: NotRequired[int]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
@@ -1071,6 +1112,7 @@ class PatchedSubnetEditRequest(TypedDict):
     ipv6_hosts: NotRequired[Ipv6HostsEnum | BlankEnum]
     name_servers: NotRequired[list[str]]
     dns_suffix: NotRequired[str]
+    exposure: NotRequired[ExposureEnum | BlankEnum]
     proposal: NotRequired[str | None]
 class PatchedSubscriptionRequest(TypedDict):
     name: NotRequired[str]
@@ -1099,9 +1141,17 @@ class PatchedTagRangeRequest(TypedDict):
     forbidden: NotRequired[bool]
     purpose: NotRequired[str]
     proposal: NotRequired[str | None]
+class PatchedTakingRuleRequest(TypedDict):
+    name: NotRequired[str]
+    realm: NotRequired[str | int | dict[str, Any]]
+    source: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    becomes: NotRequired[TakenAsEnum]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 class PatchedTierRequest(TypedDict):
     name: NotRequired[str]
-    exposure: NotRequired[TierExposureEnum]
+    exposure: NotRequired[ExposureEnum]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedWaitingRequestRequest(TypedDict):
@@ -1246,6 +1296,7 @@ class Pool(TypedDict):
     shortest_v4: NotRequired[int | None]
     longest_v4: NotRequired[int | None]
     unit_v6: NotRequired[int]
+    keeps_out_seen: NotRequired[bool]
     numbering_v6: str
     numbering_within: str
     ranges: NotRequired[list[str]]
@@ -1294,6 +1345,7 @@ class PoolRequest(TypedDict):
     shortest_v4: NotRequired[int | None]
     longest_v4: NotRequired[int | None]
     unit_v6: NotRequired[int]
+    keeps_out_seen: NotRequired[bool]
     ranges: NotRequired[list[str]]
     lengths: NotRequired[list[LengthRequest]]
     placement: NotRequired[PlacementEnum]
@@ -1435,6 +1487,7 @@ class RangeSize(TypedDict):
     spare: str
     why_not_smaller: str
     sheet: str
+ReachEnum = Literal["isolated", "inside", "outward", "outside"]
 class Realm(TypedDict):
     id: int
     version: int
@@ -1590,6 +1643,10 @@ class Seen(TypedDict):
     source: str
     value: str
     at: str | None
+class SeenSubnet(TypedDict):
+    last_seen_at: str | None
+    declared: ExposureEnum
+    effective: list[Effective]
 class ServiceRange(TypedDict):
     prefix: str
     default_service: str
@@ -1600,6 +1657,8 @@ class SettleRequest(TypedDict):
     slot: str
     how: SettleHowEnum
     proposal: NotRequired[str | None]
+class Settled(TypedDict):
+    findings: list[Finding]
 class Sheet(TypedDict):
     id: int
     version: int
@@ -1650,7 +1709,8 @@ class Sighting(TypedDict):
     single: bool
     facts: dict[str, str]
     first_seen_at: str
-    seen_at: str
+    seen_at: str | None
+    lost_at: str | None
 class SightingsRequest(TypedDict):
     document: dict[str, Any]
     proposal: NotRequired[str | None]
@@ -1688,19 +1748,36 @@ class Source(TypedDict):
     name: str
     realm: Named
     kind: NotRequired[SourceKindEnum]
+    address: NotRequired[str]
+    parts: NotRequired[list[str]]
+    takes: NotRequired[list[TakesEnum]]
+    has_credential: bool
+    every: NotRequired[int | None]
+    follows: NotRequired[bool]
     covers: NotRequired[list[str]]
+    every_address: NotRequired[bool]
     good_for: NotRequired[int]
     seen_at: str | None
+    state: SourceStateEnum
+    look: Look | None
     about: NotRequired[str]
-SourceKindEnum = Literal["file", "host"]
+SourceKindEnum = Literal["file", "host", "sweep", "name-server", "inventory"]
 class SourceRequest(TypedDict):
     name: str
     realm: str | int | dict[str, Any]
     kind: NotRequired[SourceKindEnum]
+    address: NotRequired[str]
+    parts: NotRequired[list[str]]
+    takes: NotRequired[list[TakesEnum]]
+    credential: NotRequired[str]
+    every: NotRequired[int | None]
+    follows: NotRequired[bool]
     covers: NotRequired[list[str]]
+    every_address: NotRequired[bool]
     good_for: NotRequired[int]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
+SourceStateEnum = Literal["never", "fresh", "stale", "asking", "failing"]
 class SpaceMap(TypedDict):
     realm: Named
     range: str
@@ -1780,6 +1857,8 @@ class Subnet(TypedDict):
     attached_record: Named | None
     attached_how: NotRequired[TranslationEnum | BlankEnum]
     attached_for: NotRequired[str]
+    exposure: ExposureEnum | BlankEnum
+    seen: SeenSubnet | None
 class SubnetRequest(TypedDict):
     pool: NotRequired[str | int | dict[str, Any] | None]
     project: str | int | dict[str, Any]
@@ -1849,6 +1928,7 @@ class Survey(TypedDict):
     source: Named
     at: str
     taken_at: str
+    whole: bool
     counts: SurveyCounts
 class SurveyCounts(TypedDict):
     seen: int
@@ -1917,14 +1997,49 @@ class Tags(TypedDict):
     after_last: int | None
     differing: list[Differing]
 TakeAsEnum = Literal["reserve", "keep out"]
+class TakeOverManyRequest(TypedDict):
+    becomes: BecomesEnum
+    name: NotRequired[str]
+    reason: NotRequired[str]
+    pool: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    tier: NotRequired[str | int | dict[str, Any] | None]
+    zone: NotRequired[str | int | dict[str, Any] | None]
+    region: NotRequired[str | int | dict[str, Any] | None]
+    findings: list[int]
+    proposal: NotRequired[str | None]
 class TakeOverRequest(TypedDict):
     becomes: BecomesEnum
     name: NotRequired[str]
     reason: NotRequired[str]
+    pool: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    tier: NotRequired[str | int | dict[str, Any] | None]
+    zone: NotRequired[str | int | dict[str, Any] | None]
+    region: NotRequired[str | int | dict[str, Any] | None]
     proposal: NotRequired[str | None]
+TakenAsEnum = Literal["keep-out", "address-record"]
 class TakenReading(TypedDict):
     day: str
     used: str
+TakesEnum = Literal["ranges", "addresses"]
+class TakingRule(TypedDict):
+    id: int
+    version: int
+    name: str
+    realm: Named
+    source: NotRequired[Named | None]
+    project: NotRequired[Named | None]
+    becomes: NotRequired[TakenAsEnum]
+    about: NotRequired[str]
+class TakingRuleRequest(TypedDict):
+    name: str
+    realm: str | int | dict[str, Any]
+    source: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    becomes: NotRequired[TakenAsEnum]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 class Tenure(TypedDict):
     record: int
     kind: str
@@ -1962,12 +2077,11 @@ class Tier(TypedDict):
     id: int
     version: int
     name: str
-    exposure: NotRequired[TierExposureEnum]
+    exposure: NotRequired[ExposureEnum]
     about: NotRequired[str]
-TierExposureEnum = Literal["private", "public", "isolated"]
 class TierRequest(TypedDict):
     name: str
-    exposure: NotRequired[TierExposureEnum]
+    exposure: NotRequired[ExposureEnum]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class Today(TypedDict):

@@ -11,14 +11,15 @@ import base64
 import hashlib
 import hmac
 import http.client
-import ipaddress
 import socket
 import ssl
 import time
 from dataclasses import dataclass
 from urllib.parse import urlsplit
 
-from lentra.registry.rules.subscriptions import is_listed
+from django.conf import settings
+
+from lentra.reaching import Forbidden, address_of, is_listed
 
 TIMEOUT = 5.0  # seconds
 _FAILURES: tuple[tuple[type[Exception], str], ...] = (
@@ -37,10 +38,6 @@ class Outcome:
 
     taken: bool
     words: str
-
-
-class Forbidden(Exception):
-    """An address of the machine itself, or of its link, that the operator has not listed."""
 
 
 def signature(secret: str, event_id: str, timestamp: str, body: bytes) -> str:
@@ -108,13 +105,10 @@ class Post:
 
     def _connected(self) -> http.client.HTTPConnection:
         """A new connection to an address that has been checked: what was looked up is what is spoken to."""
-        listed = is_listed(self._host, self._port)
+        listed = is_listed(self._host, self._port, settings.EVENT_HOSTS)
         if self._parts.scheme != "https" and not listed:
             raise Forbidden(f"{self._host}:{self._port} is not listed, and http would send in the clear")
-        found = socket.getaddrinfo(self._host, self._port, type=socket.SOCK_STREAM)
-        address = str(found[0][4][0])
-        if not listed and (what := _own(address)):
-            raise Forbidden(f"{self._host} leads to {what}, and is not listed")
+        address = address_of(self._host, self._port, settings.EVENT_HOSTS)
         plain = socket.create_connection((address, self._port), TIMEOUT)
         connection: http.client.HTTPConnection
         if self._parts.scheme == "https":
@@ -125,22 +119,3 @@ class Post:
             connection.sock = plain
         self._connection = connection
         return connection
-
-
-def _own(text: str) -> str:
-    """What an address is that nobody outside this machine and its link should be asked at; empty if it is none."""
-    address = ipaddress.ip_address(text.partition("%")[0])
-    address = getattr(address, "ipv4_mapped", None) or address
-    if address.is_loopback or address.is_unspecified:
-        return "this machine"
-    if address.is_link_local:
-        return "an address of this machine's link"
-    if address.is_multicast:
-        return "many machines at once"
-    family = socket.AF_INET if address.version == 4 else socket.AF_INET6
-    with socket.socket(family, socket.SOCK_DGRAM) as probe:
-        try:
-            probe.bind((str(address), 0))  # only an address of this machine can be bound
-        except OSError:
-            return ""
-    return "this machine"

@@ -18,6 +18,7 @@ import uuid
 from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
+from typing import Any
 
 from lentra.service.database import (
     CannotStart,
@@ -63,6 +64,15 @@ class Watched:
         elif now >= self._again_at:
             self._again_at, self._since = None, now
             self.process = self._start()
+
+
+def _kept(file: Path) -> dict[str, Any]:
+    """The port and secret of a stand-in, the same each time."""
+    if not file.exists():
+        file.write_text(json.dumps({"port": any_free_port(), "secret": secrets.token_urlsafe(32)}))
+    known: dict[str, Any] = json.loads(file.read_text())
+    require_free_port(known["port"], f"another in {file}")
+    return known
 
 
 class Service:
@@ -142,7 +152,7 @@ class Service:
         server += ["--graceful-timeout", "20", "--no-control-socket"]
         self.web = self._spawn(server)
         if upkeep:
-            for name in ("upkeep", "intakes", "events"):
+            for name in ("upkeep", "intakes", "events", "surveys"):
                 self.watch(name, [sys.executable, "-m", "lentra.service.manage", name])
         end = time.monotonic() + _READY_SECONDS
         while time.monotonic() < end:
@@ -185,10 +195,7 @@ class Service:
 
     def sign_on_by(self, stand_in: Path, kept: Path) -> None:
         """Start an identity provider on a port of its own, and let people sign on by it; it is the same each time."""
-        if not kept.exists():
-            kept.write_text(json.dumps({"port": any_free_port(), "secret": secrets.token_urlsafe(32)}))
-        known = json.loads(kept.read_text())
-        require_free_port(known["port"], f"another in {kept}")
+        known = _kept(kept)
         self.environment |= {
             "LENTRA_SIGN_ON_ISSUER": f"http://127.0.0.1:{known['port']}",
             "LENTRA_SIGN_ON_CLIENT": "lentra",
@@ -198,6 +205,17 @@ class Service:
         answers_at = f"{self.environment['LENTRA_PUBLIC_URL']}/sign-on/answer"
         command = [sys.executable, str(stand_in), str(known["port"]), "lentra", known["secret"], answers_at]
         self.watch("the identity provider", command)
+
+    def survey_at(self, stand_in: Path, kept: Path) -> None:
+        """Start a provider with an inventory on a port of its own, for a source to ask; it is the same each time."""
+        known = _kept(kept)
+        self.environment |= {
+            "LENTRA_DEMO_PROVIDER": f"http://127.0.0.1:{known['port']}",
+            "LENTRA_DEMO_PROVIDER_TOKEN": known["secret"],
+            "LENTRA_SOURCE_HOSTS": f"127.0.0.1:{known['port']}",
+        }
+        command = [sys.executable, str(stand_in), str(known["port"]), known["secret"]]
+        self.watch("the provider", [*command, str(stand_in.with_suffix(".json"))])
 
     def is_ready(self) -> bool:
         """True if it can serve at this moment."""
@@ -295,7 +313,15 @@ def _demo(options: argparse.Namespace) -> int:
             print("Nothing was changed.")
             return 1
         require_free_port(_port("LENTRA_DB_PORT", 8461), "LENTRA_DB_PORT")
-        for name in ("mariadb", "mails", "database.json", "demo-sign-ins.json", "sign-on.json", "secret"):
+        for name in (
+            "mariadb",
+            "mails",
+            "database.json",
+            "demo-sign-ins.json",
+            "sign-on.json",
+            "provider.json",
+            "secret",
+        ):
             _remove(folder / name)
     database = OwnDatabase(folder, _port("LENTRA_DB_PORT", 8461))
     require_free_port(port, "LENTRA_PORT")
@@ -316,6 +342,9 @@ def _demo(options: argparse.Namespace) -> int:
         stand_in = options.scenario / "sign_on_provider.py" if options.scenario else None
         if stand_in and stand_in.exists() and not os.environ.get("LENTRA_SIGN_ON_ISSUER"):
             service.sign_on_by(stand_in, folder / "sign-on.json")
+        provider = options.scenario / "provider.py" if options.scenario else None
+        if provider and provider.exists():
+            service.survey_at(provider, folder / "provider.json")
         _say("Preparing its tables")
         service.manage("prepare")
         if not (folder / "demo-sign-ins.json").exists():

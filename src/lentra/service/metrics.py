@@ -13,6 +13,7 @@ import time
 from collections.abc import Callable, Iterator
 
 from django.conf import settings
+from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.utils.crypto import constant_time_compare
 from prometheus_client import CollectorRegistry, Counter, Histogram
@@ -24,7 +25,7 @@ from prometheus_client.registry import REGISTRY, Collector
 
 from lentra.addressing.extents import State
 from lentra.addressing.headroom import THRESHOLDS
-from lentra.registry.models import Alert, Outlook, Space
+from lentra.registry.models import Alert, Finding, Outlook, Source, Space
 from lentra.registry.transactions.clock import SystemClock
 
 logger = logging.getLogger("lentra.answers")
@@ -128,7 +129,19 @@ class PoolUsage(Collector):
                 counts[key] = counts.get(key, 0) + 1
         for key, count in counts.items():
             alerts.add_metric(list(key), count)
-        yield from (addresses, share, largest, days, alerts)
+        findings = GaugeMetricFamily(
+            "lentra_findings", "Findings that are open, by kind.", labels=["realm", "kind"]
+        )
+        rows = Finding.objects.filter(state="open").values_list("realm__name", "kind").annotate(count=Count("pk"))
+        for realm, kind, count in rows.order_by("realm__name", "kind"):
+            findings.add_metric([realm, kind], count)
+        seen = GaugeMetricFamily(
+            "lentra_source_seen_seconds", "Seconds since a source looked last.", labels=["realm", "source"]
+        )
+        for source in Source.objects.exclude(seen_at=None).select_related("realm").order_by("name"):
+            assert source.seen_at
+            seen.add_metric([source.realm.name, source.name], (now - source.seen_at).total_seconds())
+        yield from (addresses, share, largest, days, alerts, findings, seen)
 
 
 def metrics(request: HttpRequest) -> HttpResponse:

@@ -194,6 +194,9 @@ SPECTACULAR_SETTINGS = {
         "TranslationEnum": "lentra.registry.models.subnets.TRANSLATIONS",
         "NumberingEnum": "lentra.registry.models.space.NUMBERINGS",
         "Ipv6HostsEnum": "lentra.registry.models.subnets.IPV6_HOSTS",
+        "ExposureEnum": "lentra.registry.models.setup.EXPOSURES",
+        "BecomesEnum": "lentra.registry.operations.findings.become.BECOMES",
+        "TakenAsEnum": "lentra.registry.models.reality.TAKEN_AS",
         "AddressKindEnum": "lentra.registry.models.addresses.ADDRESS_KINDS",
     },
     "POSTPROCESSING_HOOKS": [
@@ -211,6 +214,8 @@ if ALERT_URL and not ALERT_SECRET:
 EVENT_HOSTS = os.environ.get("LENTRA_EVENT_HOSTS", "").replace(",", " ").split()
 if ALERT_URL:
     EVENT_HOSTS.append(urlsplit(ALERT_URL).netloc.rpartition("@")[2])
+# Hosts (or host:port) that sources may be asked at in the clear, and at addresses of this machine or of its link.
+SOURCE_HOSTS = os.environ.get("LENTRA_SOURCE_HOSTS", "").replace(",", " ").split()
 # Where people reach the console, for links that are sent to them.
 PUBLIC_URL = os.environ.get("LENTRA_PUBLIC_URL", "").rstrip("/")
 # smtp://host:port, smtp+tls:// for STARTTLS, smtps:// for TLS from the start; with name and password, if it needs them.

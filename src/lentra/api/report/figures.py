@@ -8,7 +8,7 @@ from typing import Any
 from lentra.api.report.drawings import bars, grid_drawing, map_drawing, over_time
 from lentra.registry.foresight.alerts import alert_facts
 from lentra.registry.foresight.headroom import overview, owner_headroom, realm_headroom
-from lentra.registry.models import Alert, PlannedNeed, Pool, Project, Realm
+from lentra.registry.models import WORST_FIRST, Alert, Finding, PlannedNeed, Pool, Project, Realm
 from lentra.registry.reports.breakdown import breakdown
 from lentra.registry.reports.idle import first_idle
 from lentra.registry.reports.project_grid import project_grid
@@ -48,6 +48,7 @@ def realm_figures(realm: Realm, now: datetime) -> dict[str, Any]:
             (now - _CHANGES).date(), now.date(), Pool.objects.filter(realm=realm).values_list("pk", flat=True)
         ),
         "idle": first_idle(now, _MOST_ROWS, realm=realm),
+        "findings": _findings(realm=realm.pk),
         "most": _MOST_ROWS,
         "pools_left": max(0, every.count() - _MOST_POOLS),
     }
@@ -70,8 +71,15 @@ def project_figures(project: Project, now: datetime) -> dict[str, Any]:
         "bars": bars(by_zone, "zone"),
         "needs": _needs(PlannedNeed.objects.filter(project=project), now),
         "idle": first_idle(now, _MOST_ROWS, project=project),
+        "findings": _findings(project=project.pk),
         "most": _MOST_ROWS,
     }
+
+
+def _findings(**of: int) -> list[Finding]:
+    """Open findings, the worst first."""
+    rows = Finding.objects.filter(state="open", **of).order_by("pk")[:_MOST_ROWS]
+    return sorted(rows, key=lambda finding: (WORST_FIRST.index(finding.kind), finding.pk))
 
 
 def _needs(rows: Any, now: datetime) -> list[PlannedNeed]:

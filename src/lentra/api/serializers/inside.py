@@ -18,12 +18,17 @@ class AddressSerializer(serializers.ModelSerializer):
     address = serializers.CharField(source="text", read_only=True)
     subnet = RefField(read_only=True)
     realm = RefField(read_only=True)
+    last_seen_at = serializers.DateTimeField(
+        read_only=True,
+        allow_null=True,
+        help_text="When a source saw it last; null for never, and in the answer to a change.",
+    )
 
     class Meta:
         model = Address
         fields = (
             *("id", "version", "address", "family", "kind", "name", "mac", "secondary", "purpose"),
-            *("subnet", "realm", "created_at"),
+            *("subnet", "realm", "created_at", "last_seen_at"),
         )
 
 

@@ -20,6 +20,11 @@ class KeepOutSerializer(RecordSerializer):
         required=False, write_only=True, help_text="Take a range over space in use, as a clash."
     )
     since = serializers.DateField(required=False, allow_null=True)
+    finding = serializers.IntegerField(
+        source="finding_id",
+        read_only=True,
+        help_text="The open finding that it follows from, which lifts it when it is settled; null for none.",
+    )
 
     class Meta:
         model = KeepOut
@@ -33,6 +38,7 @@ class KeepOutSerializer(RecordSerializer):
             "since",
             "certainty",
             "review_on",
+            "finding",
             "despite_use",
         )
         read_only_fields = ("id",)

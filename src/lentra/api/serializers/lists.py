@@ -205,6 +205,7 @@ SightingListQuery = list_query(
     source=meant(Source),
     inside=_INSIDE,
     subnet=meant(Subnet, "What begins inside one of its blocks."),
+    gone=serializers.BooleanField(required=False, help_text="What is seen no more, in the place of what is seen."),
 )
 FindingListQuery = list_query(
     "Findings",
@@ -214,6 +215,9 @@ FindingListQuery = list_query(
     state=_words(FINDING_STATES),
     project=meant(Project),
     subnet=meant(Subnet),
+    assignee=meant(Person, "Who was asked to correct it."),
+    overdue=serializers.BooleanField(required=False, help_text="Those that were to be corrected before today."),
+    since=serializers.DateTimeField(required=False, help_text="Opened at this moment or later."),
     inside=_INSIDE,
     text=_text("Part of the sentence."),
 )
@@ -381,6 +385,7 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
     },
     "planned need": {"pool": meant(Pool), "project": meant(Project)},
     "source": {"realm": meant(Realm), "kind": _words(SOURCE_KINDS)},
+    "taking rule": {"realm": meant(Realm), "source": meant(Source), "project": meant(Project)},
     "group mapping": {"role": _words(ROLES), "project": meant(Project)},
     "person": {
         "role": _words(ROLES),

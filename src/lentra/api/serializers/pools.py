@@ -61,6 +61,7 @@ class PoolSerializer(RecordSerializer):
             "shortest_v4",
             "longest_v4",
             "unit_v6",
+            "keeps_out_seen",
             "numbering_v6",
             "numbering_within",
             "ranges",

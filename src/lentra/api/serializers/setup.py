@@ -12,7 +12,7 @@ from lentra.api.fields import LabelsField, MailField, OneOf, RangeField, RefFiel
 from lentra.api.serializers.keep_outs import KeepOutSerializer
 from lentra.api.serializers.pools import PoolSerializer
 from lentra.api.serializers.quotas import QuotaSerializer
-from lentra.api.serializers.reality import SourceSerializer
+from lentra.api.serializers.reality import SourceSerializer, TakingRuleSerializer
 from lentra.api.serializers.records import ALWAYS, RecordSerializer
 from lentra.api.serializers.subscriptions import SubscriptionSerializer
 from lentra.api.serializers.tags import TagMemberSerializer, TagRangeSerializer
@@ -440,5 +440,6 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "person": PersonSerializer,
     "group mapping": GroupMappingSerializer,
     "source": SourceSerializer,
+    "taking rule": TakingRuleSerializer,
 }
 assert set(BY_KIND) == set(KINDS)

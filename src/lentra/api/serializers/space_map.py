@@ -43,6 +43,10 @@ class MapCellSerializer(_PlacedSerializer):
     usable = serializers.CharField(allow_null=True)
     sums = serializers.DictField(child=serializers.CharField(), allow_null=True, help_text="Addresses by state.")
     why = serializers.CharField(allow_null=True, help_text="Of what is kept out or reserved.")
+    seen = serializers.CharField(
+        allow_null=True,
+        help_text="seen, seen no more, never seen; seen, not recorded; null where that is not looked for.",
+    )
 
 
 class MapPoolSerializer(_PlacedSerializer):

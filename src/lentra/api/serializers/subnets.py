@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property
 from typing import Any
 
 from drf_spectacular.utils import extend_schema_serializer
 from rest_framework import serializers
 
+from lentra.addressing.exposure import REACHES
 from lentra.addressing.prefix import address_text
 from lentra.addressing.rules import RuleSheet
 from lentra.api.fields import (
@@ -23,7 +25,8 @@ from lentra.api.fields import (
 )
 from lentra.api.plain import PlainTeller
 from lentra.api.serializers.named import COUNT
-from lentra.registry.models import IPV6_HOSTS, TRANSLATIONS, Subnet
+from lentra.registry.models import EXPOSURES, IPV6_HOSTS, TRANSLATIONS, Subnet
+from lentra.registry.reports.seen import seen_subnets
 
 
 class BlockSerializer(serializers.Serializer):
@@ -35,6 +38,39 @@ class BlockSerializer(serializers.Serializer):
     last = serializers.CharField()
     total = serializers.CharField(**COUNT)
     usable = serializers.CharField(allow_null=True, **COUNT)
+
+
+class EffectiveSerializer(serializers.Serializer):
+    """How far a subnet can be reached in one family, by the routes that sources have seen."""
+
+    family = serializers.IntegerField()
+    reach = OneOf(
+        list(REACHES),
+        help_text="outside: reachable from outside; outward: it reaches out alone; inside: one's own networks; isolated.",
+    )
+    proof = serializers.CharField(help_text="The route, or public address, that proves it.")
+    differs = serializers.CharField(
+        allow_blank=True, help_text="exposed or cut-off, where that is not what is declared; empty otherwise."
+    )
+
+
+class SeenSubnetSerializer(serializers.Serializer):
+    """What sources have seen of a subnet."""
+
+    last_seen_at = serializers.DateTimeField(
+        allow_null=True, help_text="When something of it was seen last; null for never."
+    )
+    declared = OneOf(list(EXPOSURES), help_text="The exposure declared: its own, or its tier's.")
+    effective = EffectiveSerializer(
+        many=True, help_text="By family, IPv6 first; none where no source tells routes."
+    )
+
+
+def look_up_seen(subnets: Sequence[Subnet]) -> None:
+    """Have what was seen of subnets told with them."""
+    seen = seen_subnets(subnets)
+    for subnet in subnets:
+        subnet.seen = seen[subnet.pk].facts(subnet)
 
 
 class SubnetSerializer(serializers.ModelSerializer):
@@ -61,6 +97,14 @@ class SubnetSerializer(serializers.ModelSerializer):
         child=serializers.CharField(), source="dhcp_ranges", help_text="Ranges, as first-last."
     )
     dhcp_excluded = serializers.ListField(child=serializers.CharField(), source="dhcp_exclusions")
+    exposure = OneOf(
+        ["", *EXPOSURES], read_only=True, help_text="Its own exposure; empty where it is that of its tier."
+    )
+    seen = SeenSubnetSerializer(
+        read_only=True,
+        allow_null=True,
+        help_text="What sources have seen of it; null in the answer to a change, which does not look.",
+    )
 
     class Meta:
         model = Subnet
@@ -103,6 +147,8 @@ class SubnetSerializer(serializers.ModelSerializer):
             "attached_record",
             "attached_how",
             "attached_for",
+            "exposure",
+            "seen",
         )
 
     def get_fields(self) -> dict[str, Any]:
@@ -282,6 +328,9 @@ class SubnetEditSerializer(Strict):
     ipv6_hosts = OneOf(IPV6_HOSTS, required=False, allow_blank=True)
     name_servers = Several(child=serializers.CharField(max_length=45), required=False, max_length=8)
     dns_suffix = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    exposure = OneOf(
+        list(EXPOSURES), required=False, allow_blank=True, help_text="Its own exposure; empty: that of its tier."
+    )
 
 
 class ReleaseSerializer(Strict):

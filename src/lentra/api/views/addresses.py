@@ -16,6 +16,7 @@ from lentra.api.changes import answer_of, read_version, run_change
 from lentra.api.reading import find_at_address
 from lentra.api.serializers.inside import AddressEditSerializer, AddressSerializer
 from lentra.api.serializers.lists import AddressListQuery, in_span, narrow
+from lentra.registry.lookup.sightings import look_up_last_seen
 from lentra.registry.models import Address
 from lentra.registry.operations.subnets.record_addresses import edit_address, read_mac, release_address
 
@@ -46,11 +47,13 @@ class AddressViews(GenericViewSet):
             rows = rows.filter(Q(name__contains=text.lower()) | Q(purpose__icontains=text))
         rows = in_span(rows, values, "created_at")
         page = self.paginate_queryset(rows)
+        look_up_last_seen(page)
         return self.get_paginated_response(AddressSerializer(page, many=True).data)
 
     @call("Show an address record")
     def retrieve(self, request: Request, ref: str) -> Response:
         record = find_at_address(Address, ref, ("subnet", "realm"))
+        look_up_last_seen([record])
         return Response(AddressSerializer(record).data, headers={"ETag": f'"{record.last_entry}"'})
 
     @call("Edit an address record", request=AddressEditSerializer, responses=answer_of(AddressSerializer))

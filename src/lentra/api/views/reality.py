@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from rest_framework.decorators import action
@@ -21,27 +22,49 @@ from lentra.api.serializers.lists import (
     narrow,
 )
 from lentra.api.serializers.reality import (
+    AssignManySerializer,
+    AssignSerializer,
+    DismissManySerializer,
     DismissSerializer,
     FindingSerializer,
+    SettledSerializer,
     SightingSerializer,
     SightingsSerializer,
     SourceSerializer,
     SurveySerializer,
+    TakeOverManySerializer,
     TakeOverSerializer,
 )
 from lentra.api.views.setup import SetUpViews, describe
-from lentra.registry.models import Finding, Sighting, Source, Survey
-from lentra.registry.operations.findings.settle_finding import dismiss_finding, reopen_finding, take_over
+from lentra.registry.lookup.find import find
+from lentra.registry.models import Finding, Person, Sighting, Source, Survey
+from lentra.registry.operations.findings.become import TakeOver
+from lentra.registry.operations.findings.keep_source import add_source, ask_now, edit_source, leave_off
+from lentra.registry.operations.findings.settle_finding import (
+    assign_finding,
+    dismiss_finding,
+    reopen_finding,
+    settle_many,
+    take_over,
+)
 from lentra.registry.operations.findings.take_survey import take_survey
+from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import SystemClock
 from lentra.sources.documents import read_document, schema
 
 _ANSWER = answer_of(FindingSerializer)
+_MANY = answer_of(SettledSerializer)
 
 
 class SourceViews(SetUpViews):
     kind = "source"
     related = ("realm",)
+
+    def add(self, change: Change, values: dict[str, Any]) -> Any:
+        return add_source(change, values)
+
+    def edit(self, change: Change, record: Any, values: dict[str, Any], version: int | None) -> Any:
+        return edit_source(change, record.pk, values, version)
 
     @call(
         "Take a survey: tell what a source has seen",
@@ -61,9 +84,33 @@ class SourceViews(SetUpViews):
             201,
         )
 
+    @call("Have a source asked now", scopes=("plan",), request=None, responses=answer_of(SourceSerializer))
+    @action(detail=True, methods=["post"])
+    def ask(self, request: Request, ref: str) -> Response:
+        """A name server or an inventory, whenever it is due; `look` tells how it goes."""
+        source, version = self.one(ref), read_version(request)
+        return self.change(request, lambda change: ask_now(change, source.pk, version))
+
+    @call(
+        "Leave the asking of a source off", scopes=("plan",), request=None, responses=answer_of(SourceSerializer)
+    )
+    @action(detail=True, methods=["post"], url_path="leave-off")
+    def leave_off(self, request: Request, ref: str) -> Response:
+        """What it saw last is kept; it is asked again when it is due."""
+        source, version = self.one(ref), read_version(request)
+        return self.change(request, lambda change: leave_off(change, source.pk, version))
+
 
 describe(SourceViews)
 assert SourceViews.serializer_class is SourceSerializer
+
+
+class TakingRuleViews(SetUpViews):
+    kind = "taking rule"
+    related = ("realm", "source", "project")
+
+
+describe(TakingRuleViews)
 
 
 class SurveyViews(GenericViewSet):
@@ -93,7 +140,8 @@ class SightingViews(GenericViewSet):
     @call("List what sources see", query=SightingListQuery)
     def list(self, request: Request) -> Response:
         values = asked(request)
-        rows = in_place(narrow(self.get_queryset(), values, "realm", "source"), values.get("inside"))
+        rows = self.get_queryset().filter(lost_at__isnull=not values.get("gone", False))
+        rows = in_place(narrow(rows, values, "realm", "source"), values.get("inside"))
         if subnets := values.get("subnet"):
             rows = rows.filter(realm__in={subnet.realm_id for subnet in subnets})
             rows = in_place(rows, *(block for subnet in subnets for block in subnet.blocks()))
@@ -113,7 +161,9 @@ class FindingViews(GenericViewSet):
     def list(self, request: Request) -> Response:
         values = asked(request)
         rows = narrow(self.get_queryset(), values, "realm", "kind", "state")
-        for name in ("project", "subnet"):
+        rows = rows.filter(due__lt=SystemClock().now().date()) if values.get("overdue") else rows
+        rows = rows.filter(opened_at__gte=values["since"]) if "since" in values else rows
+        for name in ("project", "subnet", "assignee"):
             if name in values:
                 rows = rows.filter(**{f"{name}__in": [record.pk for record in values[name]]})
         if text := values.get("text"):
@@ -138,12 +188,19 @@ class FindingViews(GenericViewSet):
     def reopen(self, request: Request, ref: str) -> Response:
         return self._change(request, ref, reopen_finding)
 
+    @call("Ask somebody to correct a difference", request=AssignSerializer, responses=_ANSWER)
+    @action(detail=True, methods=["post"])
+    def assign(self, request: Request, ref: str) -> Response:
+        """Until a day; or nobody any more."""
+        values = read_body(request, AssignSerializer)
+        return self._change(request, ref, assign_finding, _person(values), values.get("due"))
+
     @call("Take a stray over into the registry", request=TakeOverSerializer, responses=_ANSWER)
     @action(detail=True, methods=["post"], url_path="take-over")
     def take_over(self, request: Request, ref: str) -> Response:
-        """It becomes a keep-out, or an address record; the difference is gone then, and the finding closed."""
-        values = read_body(request, TakeOverSerializer)
-        return self._change(request, ref, take_over, values["becomes"], values["name"], values["reason"])
+        """It becomes a record of the registry; the difference is gone then, and the finding closed."""
+        wanted = TakeOver(**read_body(request, TakeOverSerializer))
+        return self._change(request, ref, take_over, wanted)
 
     def _change(self, request: Request, ref: str, operation: Any, *values: Any) -> Response:
         number, version = find_at_address(Finding, ref).pk, read_version(request)
@@ -154,9 +211,64 @@ class FindingViews(GenericViewSet):
         )
 
 
+class DismissManyView(APIView):
+    scopes = ("plan",)
+
+    @call("Dismiss several findings", request=DismissManySerializer, responses=_MANY)
+    def post(self, request: Request) -> Response:
+        """All of them, or none."""
+        values = read_body(request, DismissManySerializer)
+        given = values["reason"], values.get("until")
+        return _settled(request, values, lambda change: lambda number: dismiss_finding(change, number, *given))
+
+
+class AssignManyView(APIView):
+    scopes = ("plan",)
+
+    @call("Ask somebody to correct several differences", request=AssignManySerializer, responses=_MANY)
+    def post(self, request: Request) -> Response:
+        """All of them, or none."""
+        values = read_body(request, AssignManySerializer)
+        given = _person(values), values.get("due")
+        return _settled(request, values, lambda change: lambda number: assign_finding(change, number, *given))
+
+
+class TakeOverManyView(APIView):
+    scopes = ("plan",)
+
+    @call("Take several strays over into the registry", request=TakeOverManySerializer, responses=_MANY)
+    def post(self, request: Request) -> Response:
+        """All of them, or none; each becomes the same kind of record."""
+        values = read_body(request, TakeOverManySerializer)
+        wanted = TakeOver(**{name: value for name, value in values.items() if name != "findings"})
+        return _settled(request, values, lambda change: lambda number: take_over(change, number, wanted))
+
+
+def _settled(
+    request: Request, values: dict[str, Any], settle: Callable[[Change], Callable[[int], Finding]]
+) -> Response:
+    return run_change(
+        request,
+        lambda change: settle_many(change, values["findings"], settle(change)),
+        lambda findings: {"findings": FindingSerializer(findings, many=True).data},
+    )
+
+
+def _person(values: dict[str, Any]) -> Person | None:
+    return find(Person, values["assignee"], field="assignee") if values["assignee"] else None
+
+
 class SightingsSchemaView(APIView):
     """The JSON Schema of the format of sightings."""
 
     @call("The JSON Schema of sightings", responses={200: {"type": "object", "additionalProperties": True}})
     def get(self, request: Request) -> Response:
         return Response(schema())
+
+
+class InventorySchemaView(APIView):
+    """The JSON Schema of the format of inventories."""
+
+    @call("The JSON Schema of inventories", responses={200: {"type": "object", "additionalProperties": True}})
+    def get(self, request: Request) -> Response:
+        return Response(schema("inventory"))

@@ -36,6 +36,7 @@ from lentra.api.serializers.subnets import (
     ShrinkSerializer,
     SubnetEditSerializer,
     SubnetSerializer,
+    look_up_seen,
 )
 from lentra.registry.lookup.find import find
 from lentra.registry.models import LedgerEntry, Subnet
@@ -81,11 +82,13 @@ class SubnetViews(GenericViewSet):
     def list(self, request: Request) -> Response:
         rows = subnets_matching(asked(request))
         page = self.paginate_queryset(rows)
+        look_up_seen(page)
         return self.get_paginated_response([_shown(subnet) for subnet in page])
 
     @call("Show a subnet")
     def retrieve(self, request: Request, ref: str) -> Response:
         subnet = find_at_address(Subnet, ref, _WITH_SHEET)
+        look_up_seen([subnet])
         return Response(_shown(subnet), headers={"ETag": f'"{subnet.last_entry}"'})
 
     @call(

@@ -251,7 +251,7 @@ def _pools(realm: Realm | None, project: Project | None) -> QuerySet:
 
 def _keep_outs(realm: Realm | None, project: Project | None) -> QuerySet | None:
     """Those of the standards come with each realm, and are not told."""
-    found = KeepOut.objects.exclude(kind="special").select_related("realm")
+    found = KeepOut.objects.exclude(kind="special").filter(finding_id=None).select_related("realm")
     found = found.order_by("realm__name", "family", "first", "last", "pk")
     return None if project else found.filter(realm=realm) if realm else found
 
@@ -453,7 +453,7 @@ SECTIONS: dict[str, Section] = {
 IF_ASKED = ("subnets", "address records")
 _PLAIN_OF_SUBNET = (
     *("project", "region", "zone", "tier", "tag", "gateway", "hosts", "purpose", "notes", "service"),
-    *("dhcp", "dhcp_excluded", "dhcp_service", "ipv6_hosts", "name_servers", "dns_suffix", "labels"),
+    *("dhcp", "dhcp_excluded", "dhcp_service", "ipv6_hosts", "name_servers", "dns_suffix", "labels", "exposure"),
 )
 
 

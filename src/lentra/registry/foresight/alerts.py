@@ -1,27 +1,34 @@
 """Alerts: a threshold of a pool is reached, or will be within so many days; or the daily verification has found something.
 
-One for each pool and family, at its highest stage, told once per crossing; and one for each realm in which something does
-not hold.
+One for each pool and family, at its highest stage, told once per crossing; one for each realm in which something does not
+hold, and for each kind of grave findings in it; one for each source that cannot be asked.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
-from django.db.models import ExpressionWrapper, F, Q
+from django.db.models import Count, ExpressionWrapper, F, Q
 from django.db.models.functions import Least
 
 from lentra.addressing.headroom import THRESHOLDS
-from lentra.registry.models import Alert, KeepOut, Outlook, Space, Verified
+from lentra.registry.models import Alert, Finding, KeepOut, Look, Outlook, Space, Verified
 from lentra.registry.models.fields import CountField
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.run import run_transaction
 
 WITHIN_DAYS = 30
+_TOLD_BY_ALERT = (
+    "exposed",
+    "cut-off",
+    "clash",
+    "stray",
+)  # kinds of findings that do not wait for somebody to look
+_PATIENCE = timedelta(hours=1)  # with a source that cannot be asked
 
 
 @dataclass(frozen=True)
@@ -59,6 +66,40 @@ class _Due:
 
 
 @dataclass(frozen=True)
+class _Differs:
+    """Open findings of one kind in a realm."""
+
+    realm: int
+    kind: str
+    count: int
+
+    @property
+    def key(self) -> str:
+        return f"findings:{self.realm}:{self.kind}"
+
+    def alert(self) -> Alert:
+        first = Finding.objects.filter(realm=self.realm, state="open", kind=self.kind).order_by("pk")[0]
+        more = f", and {self.count - 1:,} more" if self.count > 1 else ""
+        return Alert(kind="findings", realm_id=self.realm, text=f"{self.kind}: {first.text}{more}"[:300])
+
+
+@dataclass(frozen=True)
+class _Failing:
+    """A source that cannot be asked."""
+
+    look: Look
+
+    @property
+    def key(self) -> str:
+        return f"source:{self.look.pk}"
+
+    def alert(self) -> Alert:
+        source, since = self.look.source, self.look.failing_since
+        text = f"source {source.name} cannot be asked since {since:%Y-%m-%d %H:%M} UTC: {self.look.outcome}"
+        return Alert(kind="source", realm_id=source.realm_id, text=text[:300])
+
+
+@dataclass(frozen=True)
 class _Crossed:
     space: Space
     threshold: str
@@ -80,6 +121,9 @@ class _Crossed:
         return Alert(kind="threshold", realm_id=space.realm_id, pool_id=space.pool_id, **more)
 
 
+_One = _Crossed | _Broken | _Due | _Differs | _Failing
+
+
 def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS) -> dict[str, int]:
     """Open an alert for every new crossing, and resolve those that are over; each is entered in the ledger, unless muted.
 
@@ -97,7 +141,7 @@ def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS) -> dict[str, int]
             highest[crossed.space.pk] = crossed
     broken = [_Broken(row) for row in Verified.objects.filter(offences__gt=0).select_related("realm")]
     reviews = [_Due(row) for row in KeepOut.objects.filter(review_on__lte=now.date())]
-    found: list[_Crossed | _Broken | _Due] = [*highest.values(), *broken, *reviews]
+    found: list[_One] = [*highest.values(), *broken, *reviews, *_differing(), *_failing(now)]
     there = {one.key: one for one in found}
     if not there and not Alert.objects.exclude(living=None).exists():
         return {"opened": 0, "resolved": 0}
@@ -108,7 +152,7 @@ def check_alerts(clock: Clock, within_days: int = WITHIN_DAYS) -> dict[str, int]
     return counts
 
 
-def _compared(change: Change, there: Mapping[str, _Crossed | _Broken | _Due]) -> dict[str, int]:
+def _compared(change: Change, there: Mapping[str, _One]) -> dict[str, int]:
     """Open what is there and was not, resolve what was and is there no more, tell again what was muted for a time."""
     now = change.now
     open_now = {alert.living: alert for alert in Alert.objects.select_for_update().exclude(living=None)}
@@ -173,6 +217,17 @@ def _reached() -> Iterator[_Crossed]:
             if usage.reaches(percent):
                 text = f"{pool.name}, IPv{space.family}: {usage.used_percent:.1f} % in use, {threshold} is {percent} %"
                 yield _Crossed(space, threshold, "reached", text)
+
+
+def _differing() -> Iterator[_Differs]:
+    rows = Finding.objects.filter(state="open", kind__in=_TOLD_BY_ALERT).values("realm", "kind")
+    for row in rows.annotate(count=Count("pk")).order_by():
+        yield _Differs(row["realm"], row["kind"], row["count"])
+
+
+def _failing(now: datetime) -> Iterator[_Failing]:
+    rows = Look.objects.filter(failing_since__lte=now - _PATIENCE).select_related("source")
+    yield from (_Failing(look) for look in rows)
 
 
 def _near(clock: Clock, within_days: int) -> Iterator[_Crossed]:

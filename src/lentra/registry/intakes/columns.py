@@ -80,6 +80,7 @@ SUBNETS = (
     Column("ipv6_hosts", "How hosts get IPv6 addresses: slaac, dhcpv6 or both."),
     Column("name_servers", "Addresses of name servers, with commas between.", ("dns", "dns servers", "resolvers")),
     Column("dns_suffix", "The domain of its hosts.", ("domain", "dns domain")),
+    Column("exposure", "private, public or isolated, where it is not that of its tier."),
     Column("state", "active, or nothing: only what is in use is brought in.", ("status",)),
     _LABELS,
 )
@@ -97,6 +98,19 @@ ADDRESS_RECORDS = (
     Column("mac", "Its hardware address.", ("mac address", "hardware address", "ethernet")),
     Column("secondary", "true: a further address of the host that has the name."),
     Column("purpose", "What it is for.", ("description", "comment", "use", "notes")),
+)
+
+SIGHTINGS = (  # of a survey
+    *(column for column in _RANGE if column.name != "address"),
+    Column("address", "A single address in use.", ("ip", "ip address", "host address", "network address")),
+    Column("name", "What it is called there.", ("hostname", "host", "host name", "dns name", "device", "label")),
+    *(Column(name, f"The {name} that it is in.") for name in ("zone", "region")),
+    Column("project", "Whose it is, by a label.", ("owner", "team", "customer", "tenant")),
+    Column("tag", "The segment tag that it has there.", ("vlan", "vlan id", "vid", "segment tag")),
+    Column("gateway", "The gateway's address.", ("default gateway", "gw", "router")),
+    Column("dhcp", "The ranges that DHCP hands out of.", ("dhcp range", "dhcp ranges", "dhcp scope")),
+    Column("state", "active or retiring.", ("status",)),
+    Column("mac", "Of an address: the hardware address.", ("mac address", "hardware address", "ethernet")),
 )
 
 KEEP_OUTS = (
@@ -145,6 +159,7 @@ POOLS = (
     Column("placement_v6", "snug, low or roomy."),
     Column("shortest_v4", "The shortest IPv4 length that it hands out."),
     Column("longest_v4", "The longest IPv4 length that it hands out."),
+    Column("keeps_out_seen", "true or false: free space in which something was seen is kept out."),
     Column("unit_v6", "The length that its IPv6 is counted in."),
     _ABOUT,
 )

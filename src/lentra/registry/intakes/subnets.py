@@ -63,7 +63,19 @@ _MOST_EVIDENCE = 1000  # rows of which it is looked up what stands in their way
 _PLACES: dict[str, Any] = {"project": Project, "zone": Zone, "region": Region, "tier": Tier}
 _INSIDE = ("gateway", "dhcp", "dhcp_excluded", "dhcp_service", "ipv6_hosts", "name_servers", "dns_suffix")
 _LISTS = ("dhcp", "dhcp_excluded", "name_servers")
-_TOLD = ("name", "purpose", "notes", "hosts", "growth", "service", "tag", "outer_tag", "labels", *_INSIDE)
+_TOLD = (
+    "name",
+    "purpose",
+    "notes",
+    "hosts",
+    "growth",
+    "service",
+    "tag",
+    "outer_tag",
+    "labels",
+    "exposure",
+    *_INSIDE,
+)
 _FIXED = ("project", "zone", "region", "tier")
 
 
@@ -724,7 +736,7 @@ class SubnetTable:
         values = one.values
         name = values["name"]
         stem, name_number = split_name(name, one.stem, [block.length for block in one.blocks])
-        names = ("hosts", "growth", "purpose", "notes", "labels", "service", *_INSIDE)
+        names = ("hosts", "growth", "purpose", "notes", "labels", "service", "exposure", *_INSIDE)
         kept = {name: value for name, value in values.items() if name in names}
         subnet = new_subnet(
             one.pool.realm,
@@ -760,7 +772,7 @@ def _clash(message: str, other: Wanted) -> Overlaps:
 def _values(said: Mapping[str, str]) -> dict[str, Any]:
     """The facts of a row that are kept with its subnet."""
     values: dict[str, Any] = {}
-    for name in ("purpose", "notes", "service"):
+    for name in ("purpose", "notes", "service", "exposure"):
         if name in said:
             values[name] = field_value(Subnet, name, said[name])
     for name, most in (("hosts", 1 << 32), ("growth", 1000), ("room", 8), ("outer_tag", 4094)):

@@ -21,7 +21,7 @@ from typing import Any
 from django.db import connection
 
 from lentra.addressing.refusal import Overlaps, Refusal
-from lentra.addressing.tables import Meaning, guess_columns, meaning_of, read_row
+from lentra.addressing.tables import Meaning, completed, meaning_of, read_row
 from lentra.registry.errors import StaleProposal
 from lentra.registry.intakes import asking
 from lentra.registry.intakes.columns import COLUMNS
@@ -171,20 +171,7 @@ def meaning_in_force(intake: Intake, headings: Sequence[str]) -> Meaning:
         Refusal: a column that was named is not there.
     """
     known = COLUMNS[intake.table]
-    said = meaning_of(intake.options, known)
-    for heading in [*filter(None, said.columns.values()), *said.labels]:
-        if heading not in headings:
-            raise Refusal(
-                f"the table has no column {heading!r}; it has {', '.join(headings[:20])}",
-                field="columns",
-                received=heading,
-                suggestions=list(headings[:5]),
-            )
-    spoken_for = {*said.columns.values(), *said.labels}
-    guessed = guess_columns([heading for heading in headings if heading not in spoken_for], known)
-    columns = {name: heading for name, heading in guessed.items() if name not in said.columns}
-    columns |= {name: heading for name, heading in said.columns.items() if heading}
-    return Meaning(columns, said.fixed, said.values, said.labels)
+    return completed(meaning_of(intake.options, known), headings, known)
 
 
 def _add_labels(said: dict[str, str], cells: dict[str, Any], meaning: Meaning) -> None:

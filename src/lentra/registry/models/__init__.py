@@ -41,13 +41,19 @@ from lentra.registry.models.plans import PLAN_STATES, Plan
 from lentra.registry.models.quotas import Quota
 from lentra.registry.models.readings import Reading
 from lentra.registry.models.reality import (
+    ASKED_KINDS,
     FINDING_KINDS,
     FINDING_STATES,
     SOURCE_KINDS,
+    TAKEN_AS,
+    TAKES,
+    WORST_FIRST,
     Finding,
+    Look,
     Sighting,
     Source,
     Survey,
+    TakingRule,
 )
 from lentra.registry.models.records import Lease, LedgerEntry, Number, Operation, Ordered, Record
 from lentra.registry.models.requests import (
@@ -104,6 +110,7 @@ __all__ = [
     "ALERT_KINDS",
     "ALERT_STAGES",
     "ASKED",
+    "ASKED_KINDS",
     "CERTAINTIES",
     "CONDITIONS",
     "DECISIONS",
@@ -129,7 +136,10 @@ __all__ = [
     "SITES",
     "SOURCE_KINDS",
     "SUBNET_STATES",
+    "TAKEN_AS",
+    "TAKES",
     "TRANSLATIONS",
+    "WORST_FIRST",
     "Address",
     "Alert",
     "ApprovalRule",
@@ -145,6 +155,7 @@ __all__ = [
     "LedgerEntry",
     "Letter",
     "LettersRead",
+    "Look",
     "Membership",
     "Number",
     "OpenSession",
@@ -182,6 +193,7 @@ __all__ = [
     "Survey",
     "TagMember",
     "TagRange",
+    "TakingRule",
     "Tenure",
     "Tier",
     "Tile",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from django.db import models
@@ -25,6 +26,7 @@ class Address(Record):
     """
 
     KIND = "address record"
+    last_seen_at: datetime | None = None  # when a source saw it last, where that was looked up
 
     realm = models.ForeignKey(Realm, on_delete=models.PROTECT, related_name="addresses", db_index=False)
     subnet = models.ForeignKey(Subnet, on_delete=models.PROTECT, related_name="addresses", db_index=False)

@@ -17,7 +17,7 @@ from lentra.registry.models.setup import Project, Realm
 from lentra.registry.models.space import Pool, Space
 
 ALERT_STAGES = ("near", "reached")
-ALERT_KINDS = ("threshold", "verification", "review")
+ALERT_KINDS = ("threshold", "verification", "review", "findings", "source")
 
 
 class PlannedNeed(Record):

@@ -29,6 +29,7 @@ class Pool(Record):
     """Ranges from which blocks are handed out. `sheet` is the one in force, inherited or the pool's own.
 
     Where its subnets were given IPv6 later, `numbering_v6` and `numbering_within` say how, and later ones follow.
+    `keeps_out_seen`: free space in which something was seen is not handed out.
     """
 
     KIND = "pool"
@@ -55,6 +56,7 @@ class Pool(Record):
     unit_v6 = models.PositiveSmallIntegerField(default=64)
     numbering_v6 = models.CharField(max_length=8, choices=[(n, n) for n in NUMBERINGS], default="", blank=True)
     numbering_within = models.CharField(max_length=45, default="", blank=True, db_collation="ascii_bin")
+    keeps_out_seen = models.BooleanField(default=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["realm", "name"], name="pool_name_in_realm")]
@@ -212,7 +214,7 @@ class KeepOut(Record):
     """A range that is used or forbidden elsewhere: never handed out in its realm. May overlap others.
 
     One that is not certain gives way to whoever asks for an exact prefix and says so. From `review_on` it is asked whether
-    it still holds.
+    it still holds. What was seen in free space is kept out by a finding (`finding_id`), for as long as that is open.
     """
 
     KIND = "keep-out"
@@ -227,6 +229,7 @@ class KeepOut(Record):
     since = models.DateField(null=True)
     certainty = models.CharField(max_length=8, choices=[(c, c) for c in CERTAINTIES], default="certain")
     review_on = models.DateField(null=True, blank=True, db_index=True)
+    finding_id = models.PositiveBigIntegerField(null=True, unique=True)
 
     class Meta:
         indexes = [models.Index(fields=["realm", "family", "first"], name="keep_out_place")]

@@ -10,7 +10,7 @@ from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix
 from lentra.registry.models.fields import name_field
 from lentra.registry.models.records import Record
-from lentra.registry.models.setup import Project, Realm, Region, Tier, Zone
+from lentra.registry.models.setup import EXPOSURES, Project, Realm, Region, Tier, Zone
 from lentra.registry.models.space import Pool
 
 SUBNET_STATES = ("held", "active", "retiring", "cooling")
@@ -33,6 +33,7 @@ class Subnet(Record):
     Its blocks are the extents it owns, and so is the room behind them. The row lives as long as its name and
     range are taken: when cooling (or a hold) ends at `ends_at`, it is deleted and lives on in the ledger.
 
+    `exposure` is its own, and its tier's if it is empty.
     `place` is the sort key of its first block. `service` is the one that an exclusive subnet is kept for.
     `tag_scope` is the number of the zone, or of the region without one, in which its segment tag is unique;
     `outer_tag` is 0 unless the segment is doubly tagged. `gateway` is a rule (none, first, last) or an address. `dhcp` and
@@ -46,6 +47,7 @@ class Subnet(Record):
     """
 
     KIND = "subnet"
+    seen: dict[str, Any] | None = None  # what sources have seen of it, where that was looked up
     HIDDEN = ("place", "name_stem", "name_number", "tag_scope", "counted", "unused", "spare")
 
     realm = models.ForeignKey(Realm, on_delete=models.PROTECT, related_name="subnets", db_index=False)
@@ -73,6 +75,7 @@ class Subnet(Record):
     drawn_from = models.ForeignKey("Reservation", null=True, on_delete=models.SET_NULL, related_name="drawn")
     # what is fixed inside it
     service = name_field(default="", blank=True)
+    exposure = models.CharField(max_length=12, choices=[(e, e) for e in EXPOSURES], default="", blank=True)
     tag = models.PositiveSmallIntegerField(null=True)
     outer_tag = models.PositiveSmallIntegerField(default=0)
     tag_scope = models.PositiveBigIntegerField(null=True)
@@ -118,6 +121,7 @@ class Subnet(Record):
             models.Index(fields=["project", "unused", "created_at"], name="subnet_project_unused"),
             models.Index(fields=["pool", "unused", "created_at"], name="subnet_pool_unused"),
             models.Index(fields=["spare"], name="subnet_spare"),
+            models.Index(fields=["exposure"], name="subnet_exposure"),
             models.Index(fields=["project", "spare"], name="subnet_project_spare"),
         ]
 

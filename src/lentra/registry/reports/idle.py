@@ -17,6 +17,7 @@ from lentra.addressing.refusal import Refusal
 from lentra.addressing.sizing import hosts_with_growth, size_by_hosts
 from lentra.registry.lookup.in_order import rows_after
 from lentra.registry.models import (
+    Finding,
     PlannedNeed,
     Pool,
     Project,
@@ -30,6 +31,7 @@ from lentra.registry.models import (
     Zone,
 )
 from lentra.registry.models.subnets import ANY_FAMILY, SUBNET_STATES
+from lentra.registry.reports.seen import seen_subnets
 from lentra.registry.space.keeping import FAR_BELOW
 
 SOON = timedelta(days=14)
@@ -151,14 +153,45 @@ def _unused(scope: Scope, public: bool, start: int) -> Iterator[tuple[int, Subne
     while batch := list(islice(wanted, 100)):
         there = _of_kind(Subnet.objects.filter(pk__in=[subnet.pk for _, subnet in batch]), public)
         kept = set(there.values_list("pk", flat=True))
-        yield from (row for row in batch if row[1].pk in kept)
+        idle = [row for row in batch if row[1].pk in kept]
+        blocks = Subnet.objects.filter(pk__in=kept).prefetch_related("extents").in_bulk()
+        seen = seen_subnets([blocks[subnet.pk] for _, subnet in idle])
+        for key, subnet in idle:
+            last = seen[subnet.pk].last_seen_at
+            if last is None or last <= scope.now - GRACE:  # what was seen of late is in use, whatever is recorded
+                subnet.seen = {"last": last}
+                yield key, subnet
 
 
 def _without_hosts(scope: Scope, start: int) -> Iterator[Keyed]:
     for key, subnet in _unused(scope, False, start):
         expected = f"although {subnet.hosts:,} hosts are expected" if subnet.hosts else "and no hosts expected"
         step = f"ask {subnet.project.name}, then record its addresses or give it back"
-        yield key, _row("block without use", subnet, subnet.created_at, f"no address recorded, {expected}", step)
+        last = subnet.seen["last"] if subnet.seen else None
+        silent = f"; seen last on {last:%Y-%m-%d}" if last else ""
+        why = f"no address recorded, {expected}{silent}"
+        yield key, _row("block without use", subnet, subnet.created_at, why, step)
+
+
+def _silent(scope: Scope, start: int) -> Iterator[Keyed]:
+    """What sources would see, and do not."""
+    rows = Finding.objects.filter(kind="silent", state="open", subnet__isnull=False)
+    rows = rows.filter(realm=scope.realm) if scope.realm else rows
+    rows = rows.filter(project=scope.project.pk) if scope.project else rows
+    for finding in rows.filter(pk__gte=start).order_by("pk"):
+        name = finding.recorded or finding.subnet_name
+        yield (
+            finding.pk,
+            {
+                "kind": "silent",
+                "what": name,
+                "id": finding.subnet,
+                "where": finding.range_text,
+                "since": finding.opened_at,
+                "why": finding.text,
+                "step": f"ask {finding.project_name}, then give it back, or dismiss finding {finding.pk}",
+            },
+        )
 
 
 def _idle_public(scope: Scope, start: int) -> Iterator[Keyed]:
@@ -333,6 +366,7 @@ _LISTERS: list[tuple[tuple[str, ...], Lister]] = [
     (("public address idle",), _idle_public),
     (("pool never used", "pool empty now"), _unused_pools),
     (("planned need overdue",), _overdue_needs),
+    (("silent",), _silent),
     (("project in one zone",), _one_zone_only),
     (("tier missing in a zone",), _missing_tiers),
     (("block far too wide",), _far_too_wide),

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
-from django.db.models import Exists, OuterRef, QuerySet
+from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from lentra.addressing.prefix import BITS, Prefix
 from lentra.registry.lookup.any_of import any_of, begins
 from lentra.registry.lookup.by_text import speaking_of
-from lentra.registry.models import ExtentRow, Pool, Subnet, SubnetLabel, Tier
+from lentra.registry.models import EXPOSURES, ExtentRow, Pool, Subnet, SubnetLabel, Tier
 from lentra.registry.models.subnets import BLOCK_STATES
 from lentra.registry.space.evidence import realms_with_pools
 
@@ -29,16 +30,26 @@ _COLUMNS = ("realm", "pool", "project", "region", "zone", "tier", "plan", "state
 ORDERS = {"address": "place", "name": "name", "oldest": "id", "newest": "-id"}
 
 
+def _declared(words: Collection[str]) -> Q:
+    """Subnets of these exposures: by their tiers, but for the few that have one of their own."""
+    tiers = list(Tier.objects.filter(exposure__in=words).values_list("pk", flat=True))
+    own = dict(Subnet.objects.filter(exposure__in=EXPOSURES).values_list("pk", "exposure"))
+    by_tier = Q(tier__in=tiers)
+    if not own:
+        return by_tier
+    return by_tier & ~Q(pk__in=list(own)) | Q(pk__in=[pk for pk, word in own.items() if word in words])
+
+
 def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
     """Subnets that match every filter given.
 
     Args:
         values: any of these. Lists, of which any will do: records of realm, pool, project, region, zone, tier and plan,
-            words of `state`, of their tier's `exposure` and their pool's `origin`, numbers of `family`, `length` and
-            `tag`. Single ones: `wider_than` a length, the prefix that they lie `inside` or that is `covering` them, a
-            `label` as ``key`` or ``key=value``, `text` that it is found by (see `speaking_of`), what the `name` begins
-            with, `public` as ``held``, ``attached`` or ``idle`` for single public addresses, and the moments `since` and
-            `until` when they were made.
+            words of `state`, of the `exposure` that they or their tiers declare, and of their pool's `origin`, numbers
+            of `family`, `length` and `tag`. Single ones: `wider_than` a length, the prefix that they lie `inside` or that
+            is `covering` them, a `label` as ``key`` or ``key=value``, `text` that it is found by (see `speaking_of`),
+            what the `name` begins with, `public` as ``held``, ``attached`` or ``idle`` for single public addresses, and
+            the moments `since` and `until` when they were made.
     """
     # Read along afterwards, not joined: a join would have the whole list sorted before its first page.
     rows = Subnet.objects.prefetch_related(*RELATED, "pool__sheet", "extents")
@@ -47,9 +58,7 @@ def subnets_matching(values: dict[str, Any]) -> QuerySet[Subnet]:
             rows = rows.filter(**any_of(name, values[name]))
     # Of what there is little: looked up first, so that the index of subnets by it is used.
     if values.get("exposure"):
-        rows = rows.filter(
-            tier__in=list(Tier.objects.filter(exposure__in=values["exposure"]).values_list("pk", flat=True))
-        )
+        rows = rows.filter(_declared(values["exposure"]))
     if values.get("origin"):
         rows = rows.filter(
             pool__in=list(Pool.objects.filter(origin__in=values["origin"]).values_list("pk", flat=True))

@@ -6,6 +6,7 @@ that tiles keep. Pools carved from pools are entered while they are wide enough 
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -16,7 +17,20 @@ from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS, Prefix, containing
 from lentra.addressing.tiles import Cell, Sums, branches_of, cells_of, has_tiles, outside, slot_length, slots_of
 from lentra.registry.errors import Invalid
-from lentra.registry.models import Address, ExtentRow, KeepOut, Pool, PoolRange, Realm, Region, Space, Tile
+from lentra.registry.lookup.sightings import last_in
+from lentra.registry.models import (
+    Address,
+    ExtentRow,
+    Finding,
+    KeepOut,
+    Pool,
+    PoolRange,
+    Realm,
+    Region,
+    Sighting,
+    Space,
+    Tile,
+)
 from lentra.registry.space.evidence import pool_chain
 from lentra.registry.space.keep_outs import keep_outs_over
 
@@ -218,7 +232,7 @@ def _tell_cells(realm: Realm, view: Prefix, found: _Gathered) -> list[dict[str, 
             "addresses": str(prefix.size),
             "pool": {"id": pool.pk, "name": pool.name} if pool else None,
             "extents": 1,
-            **dict.fromkeys(("subnet", "child", "reservation", "since", "hosts", "usable", "sums", "why")),
+            **dict.fromkeys(("subnet", "child", "reservation", "since", "hosts", "usable", "sums", "why", "seen")),
             **dict.fromkeys(_OWNERS),
         }
         free = 0
@@ -247,7 +261,28 @@ def _tell_cells(realm: Realm, view: Prefix, found: _Gathered) -> list[dict[str, 
             if row.state == State.KEPT_OUT:
                 facts["why"] = _why_kept_out(keep_outs, prefix)
         told.append(facts | {"free": str(free)})
+    _tell_seen(realm, view, found, told)
     return told
+
+
+def _tell_seen(realm: Realm, view: Prefix, found: _Gathered, told: list[dict[str, Any]]) -> None:
+    """Whether what is in use is seen, and where something is seen that is not recorded; nothing where nobody looks."""
+    if not Sighting.objects.filter(realm=realm).exists():
+        return
+    used = [n for n, cell in enumerate(found.cells) if cell.prefix in found.rows and told[n]["subnet"]]
+    for n in used:
+        told[n]["seen"] = "never seen"
+    for place, _, living in last_in((realm.pk, found.cells[n].prefix) for n in used):
+        cell = told[used[place]]
+        cell["seen"] = "seen" if living or cell["seen"] == "seen" else "seen no more"
+    strays = Finding.objects.filter(realm=realm, kind="stray", state="open", family=view.family, subnet=None)
+    firsts = [cell.prefix.first for cell in found.cells]
+    for first, last in strays.filter(first__lte=view.last, last__gte=view.first).values_list("first", "last"):
+        place = max(0, bisect_right(firsts, first) - 1)
+        while place < len(firsts) and firsts[place] <= last:
+            if found.cells[place].prefix.last >= first:
+                told[place]["seen"] = "seen, not recorded"
+            place += 1
 
 
 def _why_kept_out(keep_outs: Iterable[KeepOut], prefix: Prefix) -> str | None:

@@ -10,9 +10,10 @@ from datetime import date, datetime, timedelta
 from statistics import median
 from typing import Any
 
-from django.db.models import Q, QuerySet
+from django.db.models import Case, Q, QuerySet, Value, When
 
 from lentra.registry.models import (
+    WORST_FIRST,
     Alert,
     Finding,
     Lease,
@@ -216,8 +217,9 @@ def _waits() -> Section:
 
 
 def _findings() -> Section:
-    """What differs from what was seen, kind by kind, a clash first; the oldest first."""
-    rows = Finding.objects.filter(state="open").order_by("kind", "pk")
+    """What differs from what was seen, kind by kind, the worst first; the oldest first."""
+    rank = Case(*(When(kind=kind, then=Value(n)) for n, kind in enumerate(WORST_FIRST)), default=Value(9))
+    rows = Finding.objects.filter(state="open").order_by(rank, "pk")
 
     def line(finding: Finding) -> Line:
         by = ", ".join(dict.fromkeys(one["source"] for one in finding.seen))

@@ -24,7 +24,6 @@ from lentra.registry.models import (
     Region,
     Reservation,
     Sheet,
-    Source,
     Subnet,
     TagMember,
     TagRange,
@@ -251,16 +250,6 @@ def check_reservation(reservation: Reservation, now: datetime) -> None:
         raise Invalid("a reservation needs a reason: what the range is kept for", field="reason")
     if reservation.service:
         check_name(reservation.service, "service")
-
-
-def check_source(source: Source, now: datetime) -> None:
-    """A name, and prefixes that are some."""
-    check_name(source.name)
-    for n, text in enumerate(source.covers):
-        try:
-            parse_range(text)
-        except Refusal as refusal:
-            raise refusal.about(f"covers.{n}")
 
 
 def check_need(need: PlannedNeed, now: datetime) -> None:

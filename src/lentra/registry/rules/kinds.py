@@ -30,6 +30,7 @@ from lentra.registry.models import (
     Subscription,
     TagMember,
     TagRange,
+    TakingRule,
     Tier,
     WaitingRequest,
     Zone,
@@ -45,7 +46,6 @@ from lentra.registry.rules.checks import (
     check_region,
     check_reservation,
     check_sheet,
-    check_source,
     check_tag_member,
     check_tag_range,
     differing_ends,
@@ -57,6 +57,7 @@ from lentra.registry.rules.checks import (
 )
 from lentra.registry.rules.quotas import check_quota, nearly_used, scope_of
 from lentra.registry.rules.sign_ons import check_mapping
+from lentra.registry.rules.sources import check_source, check_taking_rule
 from lentra.registry.rules.subscriptions import check_subscription
 
 
@@ -233,9 +234,13 @@ KINDS: dict[str, RecordKind] = {
         Source,
         "planner",
         check_source,
-        _uses(lambda source: ("survey", source.surveys.order_by("-at"))),
+        _uses(
+            lambda source: ("survey", source.surveys.order_by("-at")),
+            lambda source: ("taking rule", source.taking_rules.order_by("name")),
+        ),
         fixed=("realm", "kind"),
     ),
+    "taking rule": RecordKind(TakingRule, "planner", check_taking_rule, lambda r: [], fixed=("realm",)),
     "group mapping": RecordKind(GroupMapping, "admin", check_mapping, lambda r: []),
     "planned need": RecordKind(PlannedNeed, "planner", check_need, lambda r: [], remarks=does_it_fit),
     "person": RecordKind(

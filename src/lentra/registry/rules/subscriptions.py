@@ -7,6 +7,7 @@ from urllib.parse import urlsplit
 
 from django.conf import settings
 
+from lentra.reaching import is_listed
 from lentra.registry.errors import Invalid
 from lentra.registry.models import Record, Subscription
 from lentra.registry.rules.names import check_name
@@ -20,11 +21,6 @@ def kinds_told() -> list[str]:
     """Kinds of ledger entries that are sent out: all but those about people."""
     kinds = {model.KIND for model in Record.__subclasses__()} | {ALERT}
     return sorted(kinds - set(ABOUT_PEOPLE))
-
-
-def is_listed(host: str, port: int) -> bool:
-    """Whether the operator has listed a host, with any port or with this one."""
-    return bool({host.lower(), f"{host.lower()}:{port}"} & {one.lower() for one in settings.EVENT_HOSTS})
 
 
 def check_subscription(subscription: Subscription, now: datetime) -> None:
@@ -71,7 +67,7 @@ def _check_endpoint(url: str) -> None:
             field="endpoint",
             rule=wanted,
         )
-    if parts.scheme == "http" and not is_listed(host, port):
+    if parts.scheme == "http" and not is_listed(host, port, settings.EVENT_HOSTS):
         raise Invalid(
             f"{host}:{port} is not listed, and http would send in the clear",
             field="endpoint",

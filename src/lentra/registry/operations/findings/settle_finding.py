@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from datetime import date
 
+from lentra.addressing.refusal import Refusal
 from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.lookup.locked import find_locked
-from lentra.registry.models import Finding, Record
+from lentra.registry.models import Finding, Person
+from lentra.registry.operations.findings.become import TakeOver, become
 from lentra.registry.operations.findings.judge import judge, lock_sources
-from lentra.registry.operations.pools.add_keep_out import add_keep_out
-from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+from lentra.registry.operations.findings.keeping_out import keep_out_strays
 from lentra.registry.rules.permissions import require
 from lentra.registry.transactions.change import Change
 
-BECOMES = ("keep-out", "address-record")
+MOST_AT_ONCE = 500
 
 
 def dismiss_finding(
@@ -27,12 +29,14 @@ def dismiss_finding(
         NotAllowed, StaleEdit.
     """
     require(change.actor, "planner", "dismiss a finding")
+    lock_sources(realm__findings=number)
     finding = _living(number, version)
     if not reason.strip():
         raise Invalid("a reason is needed: why the difference stays", field="reason")
     if until is not None and until <= change.now.date():
         raise Invalid("the day is to come", field="until", received=until)
     change.edited(finding, "dismiss", state="dismissed", reason=reason, until=until)
+    keep_out_strays(change, finding.realm)
     return finding
 
 
@@ -44,21 +48,17 @@ def reopen_finding(change: Change, number: int, version: int | None = None) -> F
         NotAllowed, StaleEdit.
     """
     require(change.actor, "planner", "open a finding again")
+    lock_sources(realm__findings=number)
     finding = _living(number, version)
     change.edited(finding, "reopen", state="open", reason="", until=None)
+    keep_out_strays(change, finding.realm)
     return finding
 
 
-def take_over(
-    change: Change, number: int, becomes: str, name: str = "", reason: str = "", version: int | None = None
-) -> Finding:
-    """Take a stray over: what was seen becomes a keep-out, or an address record of the subnet that it lies in.
+def take_over(change: Change, number: int, wanted: TakeOver, version: int | None = None) -> Finding:
+    """Take a stray over: what was seen becomes a record of the registry.
 
     The difference is gone then, and the finding is closed.
-
-    Args:
-        name: of an address record; as it was seen if left out, or as the realm's template makes it.
-        reason: of a keep-out; what was seen if left out.
 
     Raises:
         WrongState: it is no stray, or closed.
@@ -68,39 +68,57 @@ def take_over(
     require(change.actor, "planner", "take a finding over")
     lock_sources(realm__findings=number)
     finding = _living(number, version)
-    if finding.kind != "stray":
-        raise WrongState(f"a {finding.kind} finding is not taken over: correct what is recorded, or what is there")
-    single = finding.first == finding.last
-    if becomes not in BECOMES or (becomes == "address-record" and not (single and finding.subnet)):
-        will = ["keep-out", *(["address-record"] if single and finding.subnet else [])]
-        raise Invalid(
-            f"{finding.range_text} cannot become {becomes!r}: an address record lies in a subnet",
-            field="becomes",
-            received=becomes,
-            suggestions=will,
-        )
-    made: Record
-    if becomes == "keep-out":
-        sources = ", ".join(dict.fromkeys(one["source"] for one in finding.seen))
-        made = add_keep_out(
-            change,
-            {
-                "realm": finding.realm,
-                "family": finding.family,
-                "first": finding.first,
-                "last": finding.last,
-                "reason": reason or f"seen by {sources}",
-                "source": sources[:200],
-                "certainty": "likely",
-            },
-            despite_use=finding.subnet is not None,
-        )
-    else:
-        wanted = AddressRequest(name=name or None, address=finding.range_text)
-        (made,) = record_addresses(change, finding.subnet, wanted)
-    change.note(f"{finding.range_text} is {becomes.replace('-', ' ')} {made.pk} from now on")
+    become(change, finding, wanted)
     judge(change, finding.realm)
     return Finding.objects.get(pk=finding.pk)
+
+
+def assign_finding(
+    change: Change, number: int, assignee: Person | None, due: date | None = None, version: int | None = None
+) -> Finding:
+    """Ask somebody to correct what differs, until a day; or nobody any more.
+
+    Raises:
+        Invalid: the day is past.
+        WrongState: the finding is closed.
+        NotAllowed, StaleEdit.
+    """
+    require(change.actor, "planner", "assign a finding")
+    finding = _living(number, version)
+    if due is not None and due < change.now.date():
+        raise Invalid(f"{due} has passed", field="due", received=due, suggestions=[change.now.date()])
+    if due is not None and assignee is None:
+        raise Invalid("who is to do it until then?", field="assignee")
+    named = (
+        {"assignee": assignee.pk, "assignee_name": assignee.name}
+        if assignee
+        else {"assignee": None, "assignee_name": ""}
+    )
+    change.edited(finding, "assign", **named, due=due)
+    return finding
+
+
+def settle_many(change: Change, numbers: Sequence[int], settle: Callable[[int], Finding]) -> list[Finding]:
+    """Do the same with several findings: with all of them, or with none.
+
+    Raises:
+        Invalid: there are none, too many, or one comes twice.
+        Refusal: as for one of them; says which.
+    """
+    if not 1 <= len(numbers) <= MOST_AT_ONCE or len(set(numbers)) < len(numbers):
+        raise Invalid(
+            f"{len(numbers):,} findings: 1 to {MOST_AT_ONCE:,}, each once", field="findings", received=len(numbers)
+        )
+    lock_sources(realm__findings__in=list(numbers))
+    settled = []
+    for n, number in enumerate(numbers):
+        try:
+            settled.append(settle(number))
+        except Refusal as refusal:
+            told = refusal.with_(message=f"finding {number}: {refusal.message}")
+            told.field = f"findings.{n}"
+            raise told
+    return settled
 
 
 def _living(number: int, version: int | None) -> Finding:

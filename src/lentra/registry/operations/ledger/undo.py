@@ -331,7 +331,7 @@ def _edit_person_back(change: Change, entry: LedgerEntry) -> None:
 
 _SET_UP = (
     *("rule sheet", "region", "zone", "tier", "project", "planned need", "tag range", "tag member"),
-    *("quota", "approval rule", "group mapping", "source"),
+    *("quota", "approval rule", "group mapping", "source", "taking rule"),
 )
 
 Step = Callable[[Change, LedgerEntry], Any]

@@ -9,7 +9,7 @@ from typing import Any
 from lentra.addressing.extents import State, give_back
 from lentra.addressing.prefix import Prefix, prefixes_of_range
 from lentra.addressing.refusal import Overlaps, Refusal
-from lentra.registry.errors import Invalid
+from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import KeepOut, Pool, PoolRange
 from lentra.registry.operations.setup.add_record import add_record
@@ -117,6 +117,7 @@ def remove_keep_out(change: Change, keep_out: KeepOut, version: int | None = Non
 
     Raises:
         Invalid: no reason is given; lifting one is worth a reason.
+        WrongState: it follows from a finding.
         NotAllowed: the actor is no planner.
     """
     require(change.actor, "planner", "lift a keep-out")
@@ -126,6 +127,17 @@ def remove_keep_out(change: Change, keep_out: KeepOut, version: int | None = Non
             field="why",
             rule="the ledger says why a keep-out was lifted",
         )
+    if keep_out.finding_id is not None:
+        raise WrongState(
+            f"{keep_out.range_text} is kept out since something was seen there: dismiss finding {keep_out.finding_id}, "
+            "or take it over",
+            suggestions=[f"dismiss finding {keep_out.finding_id}"],
+        )
+    return lift(change, keep_out, version)
+
+
+def lift(change: Change, keep_out: KeepOut, version: int | None = None) -> KeepOut:
+    """Lift a keep-out, whoever has declared it."""
     lock_outline(keep_out.realm_id)
     keep_out = find_locked(KeepOut, keep_out.pk, version=version)
     family, first, last = keep_out.family, keep_out.first, keep_out.last

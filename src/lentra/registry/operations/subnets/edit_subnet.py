@@ -32,7 +32,7 @@ from lentra.registry.transactions.change import Change
 EDITABLE = (
     *("name", "purpose", "notes", "labels", "hosts", "growth", "service"),
     *("tag", "outer_tag", "gateway", "dhcp", "dhcp_excluded", "dhcp_service"),
-    *("ipv6_hosts", "name_servers", "dns_suffix"),
+    *("ipv6_hosts", "name_servers", "dns_suffix", "exposure"),
 )
 INSIDE = ("gateway", "dhcp", "dhcp_excluded", "dhcp_service")  # that stand on addresses of its blocks
 FIXED = ("realm", "pool", "project", "zone", "region", "tier", "blocks")

@@ -8,6 +8,7 @@ from typing import Any
 
 from lentra.addressing.extents import Extent, State
 from lentra.registry.errors import InUse, StillAttached, WrongState
+from lentra.registry.lookup.sightings import seen_lately
 from lentra.registry.models import Address, Pool, Subnet
 from lentra.registry.operations.subnets.opened import open_subnet
 from lentra.registry.operations.subnets.record_addresses import refuse_public
@@ -48,6 +49,7 @@ def give_back_subnet(
         _refuse_attached([subnet])
         _refuse_used(change, [subnet], despite_use)
         subnet.known_blocks = subnet.blocks()
+        _warn_of_seen(change, [subnet])
         days = 0 if at_once or subnet.state == "held" else subnet.pool.cooling_days
         _end(change, [subnet], pools, days)
     return subnet
@@ -65,9 +67,16 @@ def give_back_many(change: Change, subnets: Sequence[Subnet], despite_use: bool 
         )
         _refuse_attached(there)
         _refuse_used(change, there, despite_use)
+        _warn_of_seen(change, there)
         days = dict(Pool.objects.filter(pk__in={s.pool_id for s in there}).values_list("pk", "cooling_days"))
         for cooling in sorted(set(days.values())):
             _end(change, [subnet for subnet in there if days[subnet.pool_id] == cooling], pools, cooling)
+
+
+def _warn_of_seen(change: Change, subnets: Sequence[Subnet]) -> None:
+    """Tell what was seen in subnets in the last days: somebody may still be there."""
+    for text in seen_lately(subnets, change.now):
+        change.note(text)
 
 
 def dependants(subnets: Sequence[Subnet]) -> list[dict[str, Any]]:

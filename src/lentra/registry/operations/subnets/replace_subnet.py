@@ -16,7 +16,7 @@ from lentra.registry.rules.waiting import refuse_undecided
 from lentra.registry.transactions.change import Change
 
 _KEPT = ("hosts", "growth", "purpose", "notes", "labels", "service")  # unless the request says otherwise
-_CARRIED = ("name_servers", "dns_suffix", "ipv6_hosts")  # onto the new one as they are
+_CARRIED = ("name_servers", "dns_suffix", "ipv6_hosts", "exposure")  # onto the new one as they are
 
 
 def replace_subnet(

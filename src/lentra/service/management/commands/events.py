@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 import logging
-import os
 import time
-import uuid
 from argparse import ArgumentParser
 from concurrent.futures import Future, ThreadPoolExecutor
-from datetime import timedelta
 from typing import Any
 
 from django.core.management.base import BaseCommand
@@ -20,35 +17,12 @@ from lentra.publishing.mailing import is_on, send_letters, write_letters
 from lentra.registry.models import Progress
 from lentra.registry.transactions.clock import Clock, SystemClock
 from lentra.registry.transactions.ordering import newest_placed, order_committed
-from lentra.registry.upkeep import take_lease
+from lentra.service.turns import Turn, holder
 
-HOLDER = "LENTRA_UPKEEP_HOLDER"  # who holds the lease: the same again when this process is started again
 _MAILED_EVERY = 1.0  # seconds
 _AT_ONCE = 16  # subscriptions that are sent to
-_LEASE, _LASTS, _RENEWED_EVERY = "events", timedelta(seconds=15), 5.0
+_LEASE = "events"
 logger = logging.getLogger("lentra.events")
-
-
-class Turn:
-    """Whether it is this process's turn: by a lease, which is renewed well before it ends."""
-
-    def __init__(self, holder: uuid.UUID, clock: Clock) -> None:
-        self._holder, self._clock = holder, clock
-        self._ours, self._asked_at = False, float("-inf")
-
-    def is_ours(self) -> bool:
-        """Ask again, if it is time to."""
-        if time.monotonic() - self._asked_at > _RENEWED_EVERY:
-            self._ours, self._asked_at = take_lease(self._holder, self._clock, _LASTS, _LEASE), time.monotonic()
-        return self._ours
-
-    def lasts(self) -> bool:
-        """Whether it still is, by what was answered last."""
-        return self._ours and time.monotonic() - self._asked_at < _LASTS.total_seconds()
-
-    def lose(self) -> None:
-        """Ask again before anything else."""
-        self._ours, self._asked_at = False, float("-inf")
 
 
 class Sending:
@@ -129,13 +103,13 @@ class Command(BaseCommand):
         parser.add_argument("--once", action="store_true", help="what there is now, then stop")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        holder, clock = uuid.UUID(os.environ.get(HOLDER) or uuid.uuid4().hex), SystemClock()
-        turn = Turn(holder, clock)
+        who, clock = holder(), SystemClock()
+        turn = Turn(_LEASE, who, clock)
         sending, mailing = Sending(clock, turn), Mailing(clock, turn)
         while True:
             try:
                 if turn.is_ours():
-                    order_committed(_LEASE, holder)
+                    order_committed(_LEASE, who)
                     sending.begin()
                     mailing.begin()
             except Exception as failure:  # whatever it is: it is done again

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import logging
-import os
 import time
-import uuid
 from argparse import ArgumentParser
 from typing import Any
 
@@ -15,8 +13,8 @@ from django.db import OperationalError, connection
 from lentra.registry.intakes.work import do_work, next_work
 from lentra.registry.transactions.clock import SystemClock
 from lentra.registry.upkeep import expire_all_due, take_lease
+from lentra.service.turns import holder
 
-HOLDER = "LENTRA_UPKEEP_HOLDER"  # who holds the lease: the same again when this process is started again
 _LEASE = "intakes"
 logger = logging.getLogger("lentra.intakes")
 
@@ -29,10 +27,10 @@ class Command(BaseCommand):
         parser.add_argument("--once", action="store_true", help="what waits now, then stop")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        holder, clock = uuid.UUID(os.environ.get(HOLDER) or uuid.uuid4().hex), SystemClock()
+        who, clock = holder(), SystemClock()
 
         def ours() -> bool:
-            return take_lease(holder, clock, name=_LEASE)
+            return take_lease(who, clock, name=_LEASE)
 
         while True:
             work = None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import os
 import time
 import uuid
 from argparse import ArgumentParser
@@ -16,8 +15,8 @@ from django.db import OperationalError, connection
 from lentra.registry.transactions.clock import SystemClock
 from lentra.registry.upkeep import round_done, run_upkeep, take_lease
 from lentra.service.metrics import count_upkeep
+from lentra.service.turns import holder
 
-HOLDER = "LENTRA_UPKEEP_HOLDER"  # who holds the lease: the same again when this process is started again
 logger = logging.getLogger("lentra.upkeep")
 
 
@@ -29,12 +28,12 @@ class Command(BaseCommand):
         parser.add_argument("--once", action="store_true", help="one round, then stop")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        holder, clock = uuid.UUID(os.environ.get(HOLDER) or uuid.uuid4().hex), SystemClock()
+        who, clock = holder(), SystemClock()
         while True:
             try:
-                if take_lease(holder, clock):
-                    done = _round(holder)
-                    round_done(holder, clock)
+                if take_lease(who, clock):
+                    done = _round(who)
+                    round_done(who, clock)
                     count_upkeep(done)
                     if any(done.values()):
                         logger.info("upkeep %s", {what: count for what, count in done.items() if count})
@@ -46,9 +45,9 @@ class Command(BaseCommand):
             time.sleep(options["every"])
 
 
-def _round(holder: uuid.UUID) -> dict[str, int]:
+def _round(who: uuid.UUID) -> dict[str, int]:
     """One round of what is due in the registry."""
     return run_upkeep(
         alert_within_days=settings.ALERT_DAYS,
-        still_ours=lambda lasts: take_lease(holder, SystemClock(), lasts),
+        still_ours=lambda lasts: take_lease(who, SystemClock(), lasts),
     )

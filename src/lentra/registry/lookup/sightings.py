@@ -1,0 +1,102 @@
+"""What sources see: when something was seen last, in words and in numbers, and how far it can be reached."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from datetime import datetime, timedelta
+
+from django.db.models import Case, Max, Value, When
+from django.db.models.functions import Coalesce
+
+from lentra.addressing.exposure import ISOLATED, OUTSIDE, openness
+from lentra.addressing.prefix import Prefix, starts_around
+from lentra.registry.models import Address, Sighting, Subnet
+
+LATELY = 14  # days
+LAST = Coalesce("lost_at", "source__seen_at")  # when a sighting was seen last
+_TOLD = 5
+_AT_ONCE = 200  # blocks of one statement
+
+
+def effective(facts: Sequence[Mapping[str, str]], public: str) -> tuple[str, str]:
+    """How far a network can be reached by what sources tell of its routes, and what proves it.
+
+    Args:
+        facts: of one network, each with ``reach`` and ``route``.
+        public: a public address that leads to something in it; it counts where a way leads beyond the network.
+    """
+    most = max(facts, key=lambda told: openness(told["reach"]))
+    if public and ISOLATED != most["reach"] != OUTSIDE:
+        return OUTSIDE, f"{public} leads to it"
+    return most["reach"], most.get("route", "")
+
+
+def public_of(subnets: Iterable[int]) -> dict[int, str]:
+    """The subnets to an address record of which a public address is attached, each with the name of one."""
+    attached = Subnet.objects.filter(attached_record__subnet__in=list(subnets))
+    return dict(attached.values_list("attached_record__subnet", "name"))
+
+
+def look_up_last_seen(records: Sequence[Address]) -> None:
+    """Look up when some address records were seen last; one statement."""
+    rows = Sighting.objects.filter(
+        realm__in={record.realm_id for record in records},
+        family__in=(4, 6),
+        first__in={record.address for record in records},
+        single=True,
+    )
+    seen: dict[tuple[int, ...], datetime] = {}
+    for *place, last in rows.values_list("realm", "family", "first", LAST):
+        if last:
+            seen[tuple(place)] = max(last, seen.get(tuple(place), last))
+    for record in records:
+        record.last_seen_at = seen.get((record.realm_id, record.family, record.address))
+
+
+def seen_lately(subnets: Iterable[Subnet], now: datetime, days: int = LATELY) -> list[str]:
+    """What was seen in subnets in the last days, in words: whoever gives them back is warned of it."""
+    told = []
+    for subnet in subnets:
+        for block in subnet.blocks():
+            inside = Sighting.objects.filter(
+                realm=subnet.realm_id, family=block.family, first__range=(block.first, block.last)
+            )
+            rows = inside.annotate(seen=LAST).filter(seen__gte=now - timedelta(days=days)).order_by("-seen")
+            count = rows.count()
+            if not count:
+                continue
+            shown = ", ".join(_words(row) for row in rows.select_related("source")[:_TOLD])
+            more = f" and {count - _TOLD:,} more" if count > _TOLD else ""
+            told.append(f"{subnet.name} was seen lately: {shown}{more}")
+    return told
+
+
+def _words(row: Sighting) -> str:
+    name = f" ({row.facts['name']})" if row.facts.get("name") else ""
+    last = row.lost_at or row.source.seen_at
+    return f"{row.range_text}{name} by {row.source.name} on {last:%Y-%m-%d}"
+
+
+def last_in(blocks: Iterable[tuple[int, Prefix]]) -> Iterator[tuple[int, datetime, bool]]:
+    """When something of each block was seen last, and whether it still is: what begins in it, and the networks around it.
+
+    Args:
+        blocks: each with the number of its realm.
+
+    Returns:
+        the places of blocks of which something was ever seen; one may come twice.
+    """
+    asked = []
+    living = Max(Case(When(lost_at=None, then=Value(1)), default=Value(0)))
+    for place, (realm, block) in enumerate(blocks):
+        rows = Sighting.objects.filter(realm=realm, family=block.family)
+        around = rows.filter(
+            first__in=starts_around(block.family, block.first), last__gte=block.last, single=False
+        )
+        for part in (rows.filter(first__range=(block.first, block.last)), around):
+            told = part.order_by().annotate(of=Value(place)).values("of").annotate(seen=Max(LAST), living=living)
+            asked.append(told.values_list("of", "seen", "living"))
+    for n in range(0, len(asked), _AT_ONCE):
+        for place, seen, still in asked[n].union(*asked[n + 1 : n + _AT_ONCE], all=True):
+            if seen:
+                yield place, seen, bool(still)

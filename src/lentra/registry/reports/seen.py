@@ -1,0 +1,67 @@
+"""What sources see of subnets: when they were seen last, and how far they can be reached beside what is declared."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from lentra.addressing.exposure import told_apart
+from lentra.registry.lookup.sightings import effective, last_in, public_of
+from lentra.registry.models import Sighting, Subnet
+
+
+@dataclass
+class SeenSubnet:
+    """What is seen of a subnet. `reach` is told by family, where a source tells its routes: how far, and by what."""
+
+    last_seen_at: datetime | None = None
+    reach: dict[int, tuple[str, str]] = field(default_factory=dict)
+
+    def facts(self, subnet: Subnet) -> dict[str, Any]:
+        """As it is told: the declared exposure beside the effective one."""
+        declared = subnet.exposure or subnet.tier.exposure
+        return {
+            "last_seen_at": self.last_seen_at,
+            "declared": declared,
+            "effective": [
+                {"family": family, "reach": reach, "proof": proof, "differs": told_apart(declared, reach)}
+                for family, (reach, proof) in sorted(self.reach.items(), reverse=True)
+            ],
+        }
+
+
+def seen_subnets(subnets: Sequence[Subnet]) -> dict[int, SeenSubnet]:
+    """What is seen of each of some subnets; three statements, and one alone where nothing was ever seen."""
+    told = {subnet.pk: SeenSubnet() for subnet in subnets}
+    if not told or not Sighting.objects.exists():
+        return told
+    blocks = [(subnet, block) for subnet in subnets for block in subnet.blocks()]
+    for place, last, _ in last_in((subnet.realm_id, block) for subnet, block in blocks):
+        seen = told[blocks[place][0].pk]
+        seen.last_seen_at = max(seen.last_seen_at, last) if seen.last_seen_at else last
+    _add_reach(subnets, told)
+    return told
+
+
+def _add_reach(subnets: Sequence[Subnet], told: Mapping[int, SeenSubnet]) -> None:
+    """How far each block can be reached, where a source tells the routes of just that."""
+    blocks = {(s.realm_id, b.family, b.first, b.last): s.pk for s in subnets for b in s.blocks()}
+    rows = Sighting.objects.filter(
+        realm__in={key[0] for key in blocks},
+        family__in=(4, 6),
+        first__in={key[2] for key in blocks},
+        single=False,
+        lost_at=None,
+        facts__has_key="reach",
+    )
+    facts: dict[tuple[int, int], list[dict[str, str]]] = {}
+    for *place, said in rows.values_list("realm", "family", "first", "last", "facts"):
+        if number := blocks.get(tuple(place)):
+            facts.setdefault((number, place[1]), []).append(said)
+    if not facts:
+        return
+    public = public_of(number for number, _ in facts)
+    for (number, family), said in facts.items():
+        told[number].reach[family] = effective(said, public.get(number, "") if family == 4 else "")
