@@ -164,6 +164,11 @@ class Loader:
             text = json.loads((self.folder / document).read_text())
             seen, at = read_document(text, self.clock.now())
             self._do(take_survey, find(Source, given["name"]).pk, seen, at)
+        for rule in self.scenario["taking_rules"]:
+            of = {"realm": Realm, "source": Source, "project": Project}
+            self._do(
+                add_record, "taking rule", rule | {name: find(model, rule[name]) for name, model in of.items()}
+            )
 
     def history(self) -> None:
         """All hand-outs and releases, oldest first."""

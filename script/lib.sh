@@ -97,3 +97,18 @@ need_cluster() {
   # As root, rsync's daemon would give its rights away and could not read the data.
   sed -i 's/^\[\$MODULE\]$/uid = '"$(id -un)"'\ngid = '"$(id -gn)"'\n[$MODULE]/' "$TRANSFERS/wsrep_sst_rsync"
 }
+
+# need_surveys : what the tests survey for real: a sweep, and a name server, without installing one that would run by itself
+need_surveys() {
+  need_debian nmap bind9-libs bind9-utils libcap2 libfstrm0 libjemalloc2 libjson-c5 liblmdb0 libmaxminddb0 libnghttp2-14 \
+    libprotobuf-c1 libuv1 libxml2 iproute2
+  [ -x "$ROOT/.transfers/named" ] && return
+  say "Taking the name server out of its package"
+  mkdir -p "$ROOT/.transfers"
+  if [ -x /usr/sbin/named ]; then
+    cp /usr/sbin/named "$ROOT/.transfers"
+  else
+    (cd "$ROOT/.transfers" && apt-get download -q bind9 >"$ROOT/.setup.log" 2>&1 && dpkg -x bind9_*.deb names &&
+      mv names/usr/sbin/named . && rm -rf names bind9_*.deb) || stop "apt-get failed: see $ROOT/.setup.log"
+  fi
+}

@@ -151,7 +151,8 @@ PAGES += ["/map?pool=fleet-private", "/map?realm=fleet&range=10.42.0.0/18&by=pro
 PAGES += ["/addresses", "/plans", "/plans/{plan}", "/plans/new?from={plan}", "/public", "/subnets/{mapped}"]
 
 PAGES += ["/history?range=10.41.192.0/22", "/intakes", "/set-up/subscriptions", "/set-up/subscriptions/{board}"]
-PAGES += ["/findings", "/set-up/sources", "/set-up/group-mappings", "/sign-in/terminal?name=cli-quay&challenge=x"]
+PAGES += ["/findings", "/set-up/sources", "/set-up/sources/{source}", "/set-up/taking-rules"]
+PAGES += ["/set-up/group-mappings", "/sign-in/terminal?name=cli-quay&challenge=x"]
 PAGES += ["/waiting", "/waiting/{asked}", "/set-up/quotas", "/set-up/approval-rules", "/set-up/projects/{project}"]
 
 
@@ -166,6 +167,7 @@ def test_axe_finds_nothing_on_any_page(open_as, live, planner):
         "asked": next(planner.waiting.list(state="waiting"))["id"],
         "project": planner.projects.get("ticketing")["id"],
         "board": planner.subscriptions.get("harbour-board")["id"],
+        "source": planner.sources.get("harbour-walk")["id"],
     }
 
     def check(where, dark=True):

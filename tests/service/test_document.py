@@ -73,6 +73,8 @@ READS = {
     "surveys": "?source=harbour-walk",
     "sources": "?realm=fleet",
     "sightings-schema.json": "",
+    "inventory-schema.json": "",
+    "taking-rules": "?realm=fleet",
     "approval-rules": "?order=place",
     "waiting-requests": "?state=granted,refused".replace(",", "&state="),
     "usage/on": "?on=2026-06-01&realm=fleet",

@@ -28,6 +28,7 @@ REFS = {
     "rule-sheets": "four-and-one",
     "sessions": "12345678901",
     "sources": "harbour-walk",
+    "taking-rules": "telemetry-masts",
     "surveys": "12345678901",
     "subnets": "fleet:ticketing-ml-1-app-01",
     "tag-members": "12345678901",
@@ -89,6 +90,11 @@ BODIES = {
     "findings/{ref}/dismiss": {"reason": "x"},
     "findings/{ref}/take-over": {"becomes": "keep-out"},
     "sources": {"name": "seen", "realm": "fleet"},
+    "taking-rules": {"name": "seen", "realm": "fleet", "becomes": "keep-out"},
+    "findings/{ref}/assign": {"assignee": None},
+    "findings/dismiss": {"findings": [99999999999], "reason": "x"},
+    "findings/assign": {"findings": [99999999999], "assignee": None},
+    "findings/take-over": {"findings": [99999999999], "becomes": "keep-out"},
     "sources/{ref}/surveys": {
         "document": {"format": "lentra-sightings-1", "sightings": [{"range": "10.47.3.0/24"}]}
     },
@@ -128,7 +134,7 @@ BODIES = {
     "zones": {"name": "nc-7", "region": "north-coast"},
 }
 SET_UP = ("realms", "regions", "zones", "tiers", "projects", "keep-outs", "reservations", "planned-needs")
-SET_UP += ("tag-ranges", "tag-members", "subscriptions", "quotas", "approval-rules", "sources")
+SET_UP += ("tag-ranges", "tag-members", "subscriptions", "quotas", "approval-rules", "sources", "taking-rules")
 OPEN = {"post session", "delete session", "get session/ways", "post session/terminal/token"}
 NEEDS_MORE = {  # what a viewer does not reach
     "admin": {
@@ -157,8 +163,9 @@ NEEDS_MORE = {  # what a viewer does not reach
         ),
         *("post alerts/{number}/acknowledge", "post alerts/{number}/reopen"),
         "post plans/{ref}/settle",
-        *(f"post findings/{{ref}}/{what}" for what in ("dismiss", "reopen", "take-over")),
-        "post sources/{ref}/surveys",
+        *(f"post findings/{{ref}}/{what}" for what in ("dismiss", "reopen", "take-over", "assign")),
+        *(f"post findings/{what}" for what in ("dismiss", "assign", "take-over")),
+        *(f"post sources/{{ref}}/{what}" for what in ("surveys", "ask", "leave-off")),
         *("post estate", "post intakes", "patch intakes/{ref}", "delete intakes/{ref}"),
         *(f"post intakes/{{ref}}/{what}" for what in ("commit", "stop", "take-back")),
         *("post subscriptions/{ref}/pause", "post subscriptions/{ref}/resume"),

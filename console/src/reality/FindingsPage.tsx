@@ -77,6 +77,14 @@ const FORMS = {
 } as const;
 type Doing = { findings: Finding[]; what: keyof typeof FORMS | "reopen" };
 
+/** What became of a finding, or who is to look after it. */
+function settledText(finding: Finding): string {
+  if (finding.closed_at) return `closed ${shortTime(finding.closed_at)}`;
+  const asked = finding.assignee ? `${String(finding.assignee["name"])}${finding.due ? `, until ${finding.due}` : ""}` : "";
+  const dismissed = finding.reason ? `${finding.reason}${finding.until ? `, until ${finding.until}` : ""}` : "";
+  return [dismissed, asked].filter(Boolean).join("; ") || "—";
+}
+
 export function FindingsPage() {
   useTitle("Findings");
   const { filters, set } = useFilters();
@@ -125,12 +133,23 @@ export function FindingsPage() {
                 { head: "Kind", cell: (row) => <Chip size="small" color={COLOURS[row.kind]} label={row.kind} /> },
                 { head: "Where", cell: (row) => <Mono>{row.range}</Mono> },
                 { head: "What", cell: (row) => row.text },
-                { head: "Subnet", cell: (row) => (row.subnet ? <Link component={RouterLink} to={`/subnets/${row.subnet["id"]}`}>{String(row.subnet["name"])}</Link> : "—") },
-                { head: "Project", cell: (row) => (row.project ? String(row.project["name"]) : "—") },
+                {
+                  head: "Whose",
+                  cell: (row) =>
+                    row.subnet ? (
+                      <>
+                        <Link component={RouterLink} to={`/subnets/${row.subnet["id"]}`}>
+                          {String(row.subnet["name"])}
+                        </Link>
+                        {row.project && <div>{String(row.project["name"])}</div>}
+                      </>
+                    ) : (
+                      "nobody's"
+                    ),
+                },
                 { head: "Seen by", cell: (row) => [...new Set(row.seen.map((one) => one.source))].join(", ") || "nobody" },
-                { head: "Since", cell: (row) => shortTime(row.opened_at) },
-                { head: "Asked of", cell: (row) => (row.assignee ? `${String(row.assignee["name"])}${row.due ? `, until ${row.due}` : ""}` : "—") },
-                { head: "Settled", cell: (row) => (row.closed_at ? `closed ${shortTime(row.closed_at)}` : row.reason ? `${row.reason}${row.until ? `, until ${row.until}` : ""}` : "—") },
+                { head: "Since", cell: (row) => <span style={{ whiteSpace: "nowrap" }}>{row.opened_at.slice(0, 10)}</span> },
+                { head: "Settled, or asked of", cell: settledText },
                 {
                   head: "",
                   label: "What to do",

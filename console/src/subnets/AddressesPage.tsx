@@ -13,6 +13,7 @@ import { RecordTable } from "../parts/RecordTable";
 import { shellWord } from "../parts/text";
 import { TextFilter } from "../parts/TextFilter";
 import { useFilters } from "../parts/useFilters";
+import { shortTime } from "../parts/text";
 import { useTitle } from "../parts/useTitle";
 import { useRecords, type AnyRecord } from "../setup/queries";
 
@@ -42,6 +43,7 @@ export function AddressesPage() {
                 { head: "Kind", cell: (row) => row.kind },
                 { head: "MAC", cell: (row) => (row.mac ? <Mono>{row.mac}</Mono> : "—") },
                 { head: "For what", cell: (row) => row.purpose },
+                { head: "Last seen", cell: (row) => (row.last_seen_at ? shortTime(row.last_seen_at) : "—") },
                 { head: "Subnet", cell: (row) => <Link component={RouterLink} to={`/subnets/${row.subnet.id}`}>{row.subnet.name}</Link> },
               ]}
             />

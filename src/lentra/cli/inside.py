@@ -271,7 +271,7 @@ def _record(path: str, line: int, row: dict[str, Any]) -> dict[str, Any]:
 
 
 def _list(options: argparse.Namespace) -> int:
-    columns = ("id", "address", "kind", "name", "secondary", "mac", "purpose", "subnet")
+    columns = ("id", "address", "kind", "name", "secondary", "mac", "purpose", "last_seen_at", "subnet")
     show_list(options, client_for(options).addresses.list, given(options, *_LIST_HELP), columns)
     return DONE
 

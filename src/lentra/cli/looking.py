@@ -307,9 +307,20 @@ def _show_subnet(client: Client, name: str, form: str) -> None:
     show_rows(blocks, ("prefix", "first", "last", "usable"), "table")
     hidden = ("name", "realm", "pool", "blocks", "version", "growth", "plan_slot")
     unset = [name for name, value in subnet.items() if value in (0, "none", [])]
-    show_record(subnet, "table", (*hidden, *unset))
+    show_record({**subnet, **_seen_in_words(subnet)}, "table", (*hidden, *unset, "seen"))
     for place in client.subnets.neighbours(subnet["id"]):
         _show_around(place)
+
+
+def _seen_in_words(subnet: dict[str, Any]) -> dict[str, Any]:
+    """The exposure declared beside the one seen, and when it was seen last."""
+    seen = subnet["seen"]
+    own = "its own" if subnet["exposure"] else "by its tier"
+    told = [f"{seen['declared']}, {own}"]
+    for one in seen["effective"]:
+        differs = f" ({one['differs']})" if one["differs"] else ""
+        told.append(f"IPv{one['family']} as seen: {one['reach']}{differs}, {one['proof']}")
+    return {"exposure": "; ".join(told), "last seen": seen["last_seen_at"] or "never"}
 
 
 def show_holdings(client: Client, ref: str, options: argparse.Namespace) -> None:

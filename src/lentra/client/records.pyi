@@ -633,7 +633,7 @@ class KeepOut(TypedDict):
     since: NotRequired[str | None]
     certainty: NotRequired[CertaintyEnum]
     review_on: NotRequired[str | None]
-    finding: int
+    finding: int | None
 KeepOutKindEnum = Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"]
 class KeepOutRequest(TypedDict):
     realm: str | int | dict[str, Any]

@@ -96,19 +96,21 @@ def _routes(document: Mapping[str, Any]) -> Iterator[_Way]:
 
 
 def _reach(network: Prefix, device: str, links: list[_Link], routes: list[_Way]) -> dict[str, str]:
-    """How far a network can be reached by a host that has others as well: a host with one network alone is no router.
+    """How far a network can be reached by a host that has others as well: a host with one network alone is no router, and
+    the network that its routes leave by has another.
 
     A gateway with a public address, or beyond a device that has one, leads outside; what has private addresses goes no
     further than outward by it.
     """
     family = network.family
     devices = {link[0] for link in links if link[3] == family}
-    if len(devices) < 2 or not routes:
+    out = {by_device for by_device, of, _, _, dropped in routes if of == family and not dropped}
+    if len(devices) < 2 or not routes or device in out:
         return {}
     own = any(local.contains(network) for local in _LOCAL)
     ways = []
     for by_device, of, to, by, dropped in routes:
-        if of != family or by_device == device:
+        if of != family:
             continue
         if dropped:
             ways.append(Route(to, NOWHERE))

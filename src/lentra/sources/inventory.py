@@ -157,8 +157,8 @@ class _Asked:
             if not isinstance(told, dict):
                 raise ValueError("no object")
             refuse_against(told, "inventory", path)
-        except ValueError:
-            raise CannotAsk("an answer that is none: it is no JSON")
         except Refusal as refusal:
             raise CannotAsk(f"an answer that is none: {refusal.field}: {refusal.message}"[:250])
+        except ValueError:
+            raise CannotAsk("an answer that is none: it is no JSON")
         return told

@@ -135,4 +135,6 @@ class _Zone(dns.zone.Zone):
         self.progress, self.before, self.count, self.told = progress, before, 0, 0
 
     def writer(self, replacement: bool = False) -> dns.zone.Transaction:
-        return _Writing(self, replacement)
+        writing = _Writing(self, replacement)
+        writing._setup_version()
+        return writing

@@ -23,6 +23,7 @@ class KeepOutSerializer(RecordSerializer):
     finding = serializers.IntegerField(
         source="finding_id",
         read_only=True,
+        allow_null=True,
         help_text="The open finding that it follows from, which lifts it when it is settled; null for none.",
     )
 

@@ -134,8 +134,11 @@ def _opened_again(finding: Finding, change: Change) -> dict[str, Any]:
 
 
 def _same(fact: str, seen: str, recorded: str) -> bool:
-    """Whether what was seen is what is recorded; a host's name may be told with its domain."""
-    return seen == recorded or (fact in _SAME_NAME and bool(recorded) and seen.startswith(f"{recorded}."))
+    """Whether what was seen is what is recorded; a name may be told with its domain, and in capitals."""
+    if fact not in _SAME_NAME or not recorded:
+        return seen == recorded
+    name = seen.lower()
+    return name == recorded.lower() or name.startswith(f"{recorded.lower()}.")
 
 
 class _Ground:
