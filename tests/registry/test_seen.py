@@ -193,3 +193,25 @@ def test_grave_findings_and_sources_that_fail_are_alerts(world, reality, days): 
     Look.objects.filter(source=source).update(failing_since=None)
     check_alerts(world.clock)
     assert not mine.filter(kind="source").exists()
+
+
+def test_what_is_handed_out_is_counted_by_what_is_seen(world, reality):  # noqa: F811
+    from lentra.registry.reports.seen import pool_seen
+
+    pool = world.pool("10.40.64.0/20", "fd00:40::/48")
+    world.ask(pool, length=26)
+    world.ask(pool, length=25)
+    inner = world.carve(pool, "10.40.72.0/24", name="inner")
+    world.ask(inner, length=27)
+    source = reality.source()
+    reality.survey(source, "10.40.72.3", "10.40.79.0/24", "192.168.1.0/24")
+    v4, v6 = pool_seen(pool)
+    assert (v4["blocks"], v4["addresses"], v4["seen_blocks"], v4["seen"], v4["quiet"]) == (
+        3,
+        "224",
+        1,
+        "32",
+        "192",
+    )
+    assert (v6["blocks"], v6["quiet"]) == (0, "0")
+    assert [row["seen_blocks"] for row in pool_seen(inner)] == [1]

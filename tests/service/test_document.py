@@ -88,6 +88,7 @@ DETAILS = {
     "zones/{ref}/use": "zones/nc-1/use",
     "pools/{ref}": "pools/fleet:mainland",
     "pools/{ref}/usage": "pools/mainland/usage",
+    "pools/{ref}/seen": "pools/mainland/seen",
     "subnets/{ref}": "subnets/fleet:ticketing-nc-1-app-01",
     "subnets/{ref}/address-map": "subnets/fleet:crew-roster-ml-1-app-01/address-map",
     "plans/{ref}": "plans/tide-halls",

@@ -28,6 +28,7 @@ import { UsageBar, type Usage } from "../parts/UsageBar";
 import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay } from "../session/queries";
+import { seenText, usePoolSeen } from "../reality/queries";
 import { RecordForm } from "../setup/RecordForm";
 import { KINDS, type Field } from "../setup/kinds";
 import { actOn, removeRecord } from "../setup/queries";
@@ -49,6 +50,7 @@ export function PoolPage() {
 function PoolView({ pool }: { pool: Pool }) {
   const id = String(pool.id);
   const usage = usePoolUsage(id);
+  const seen = usePoolSeen(pool.id);
   const mayPlan = useMay("planner");
   const mayAsk = useMay("requester");
   return (
@@ -96,6 +98,8 @@ function PoolView({ pool }: { pool: Pool }) {
               ["Place", pool.zone?.name ?? pool.region?.name ?? "anywhere"],
               ["Project", pool.project?.name ?? "any"],
               ["Exposure", `${pool.exposure}, origin ${pool.origin}`],
+              ["Of what is handed out", seen.data?.some((row) => row.seen_blocks > 0) && seen.data.map((row) => <div key={row.family}>{seenText(row)}</div>)],
+              ["Where something was seen", pool.keeps_out_seen === false && "it is handed out all the same"],
               ["Gives", pool.gives === "both" ? "subnets and pools" : pool.gives],
               ["Placement", `${pool.placement_v4} (IPv4), ${pool.placement_v6} (IPv6)`],
               ["Cooling", `${pool.cooling_days} days`],

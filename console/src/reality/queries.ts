@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { grouped } from "../parts/text";
 import { call, change, type Answer, type How, type Page, type Told } from "../api/client";
 
 export type Finding = Told<"Finding">;
@@ -10,6 +11,19 @@ export function useFindings(filters: Record<string, string>) {
 
 export function useSightings(filters: Record<string, string>) {
   return useQuery({ queryKey: ["sightings", filters], queryFn: ({ signal }) => call<Page<Sighting>>("GET", "sightings", { query: filters, signal }) });
+}
+
+export type PoolSeen = Told<"PoolSeen">;
+
+/** What is handed out in a pool, by what is seen of it. */
+export function usePoolSeen(id: number) {
+  return useQuery({ queryKey: ["pools", id, "seen"], queryFn: ({ signal }) => call<PoolSeen[]>("GET", `pools/${id}/seen`, { signal }) });
+}
+
+/** How much of one family is seen, in words. */
+export function seenText(row: PoolSeen): string {
+  const share = row.addresses === "0" ? 0 : (100 * Number(row.seen)) / Number(row.addresses);
+  return `IPv${row.family}: ${share.toFixed(0)} % is seen, in ${grouped(row.seen_blocks)} of ${grouped(row.blocks)} blocks`;
 }
 
 export type Survey = Told<"Survey">;

@@ -173,6 +173,14 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         command.set_defaults(run=_remove_range)
 
         command = verbs.add_parser(
+            "seen",
+            help="how much of what is handed out in a pool sources see, and how much they do not",
+            epilog="example: lentra pool seen mainland",
+        )
+        command.add_argument("ref", help="name or number")
+        command.set_defaults(run=_seen)
+
+        command = verbs.add_parser(
             "gaps",
             help="every run of free space of a pool, with what lies on both sides",
             epilog="example: lentra pool gaps ticket-hall --length /24",
@@ -464,6 +472,15 @@ def _remove_range(options: argparse.Namespace) -> int:
         return client.pools.remove_range(options.ref, options.range, preview=preview, why=options.why)
 
     return _confirm(options, call, lambda pool: f"take {options.range} out of pool {_called(pool)}")
+
+
+def _seen(options: argparse.Namespace) -> int:
+    rows = client_for(options).pools.seen(options.ref)
+    counts = ("addresses", "seen", "quiet")
+    shown = [row | {name: grouped(row[name]) for name in counts} for row in rows]
+    columns = ("family", "blocks", "addresses", "seen_blocks", "seen", "quiet")
+    show_rows(shown if options.output == "table" else rows, columns, options.output)
+    return DONE
 
 
 def _gaps(options: argparse.Namespace) -> int:

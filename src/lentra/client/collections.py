@@ -100,6 +100,10 @@ class Pools(Collection):
         body = {"range": range}
         return self.client.change("POST", f"pools/{part(ref)}/remove-range", body, preview=preview, why=why)
 
+    def seen(self, ref: str | int) -> list[Record]:
+        """How much of what is handed out in a pool sources see, by family."""
+        return list(self.client.call("GET", f"pools/{part(ref)}/seen").json())
+
     def gaps(self, ref: str | int, **query: Any) -> Iterator[Record]:
         """Every run of free space of a pool, in order; ``family``, and ``length`` that must fit."""
         return self.client.pages(f"pools/{part(ref)}/gaps", query)

@@ -1350,6 +1350,13 @@ class PoolRequest(TypedDict):
     lengths: NotRequired[list[LengthRequest]]
     placement: NotRequired[PlacementEnum]
     proposal: NotRequired[str | None]
+class PoolSeen(TypedDict):
+    family: int
+    blocks: int
+    addresses: str
+    seen_blocks: int
+    seen: str
+    quiet: str
 class PoolUsage(TypedDict):
     pool: Named
     realm: Named

@@ -134,6 +134,17 @@ class GapSerializer(serializers.Serializer):
     after = HolderSerializer(allow_null=True, help_text="What lies directly after it.")
 
 
+class PoolSeenSerializer(serializers.Serializer):
+    """What is handed out in a pool, and those carved from it, by what is seen of it."""
+
+    family = serializers.IntegerField()
+    blocks = serializers.IntegerField(help_text="Blocks that are handed out.")
+    addresses = serializers.CharField(**COUNT)
+    seen_blocks = serializers.IntegerField(help_text="Blocks of which something is seen now.")
+    seen = serializers.CharField(help_text="Addresses of those blocks, exact; may be huge.")
+    quiet = serializers.CharField(help_text="Addresses of the others: they would come free if nobody is there.")
+
+
 class KeptSerializer(serializers.Serializer):
     """A keep-out over a range."""
 

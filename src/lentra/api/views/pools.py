@@ -24,7 +24,7 @@ from lentra.api.serializers.pools import (
     SecondFamilyAddedSerializer,
     SecondFamilySerializer,
 )
-from lentra.api.serializers.space import GapSerializer, PoolUsageSerializer
+from lentra.api.serializers.space import GapSerializer, PoolSeenSerializer, PoolUsageSerializer
 from lentra.api.views.setup import SetUpViews, describe
 from lentra.registry.errors import Invalid
 from lentra.registry.operations.pools.add_pool import add_pool, add_range
@@ -34,6 +34,7 @@ from lentra.registry.operations.pools.edit_pool import edit_pool
 from lentra.registry.operations.pools.remove_range import remove_range
 from lentra.registry.operations.subnets.add_family import add_second_family
 from lentra.registry.reports.gaps import gaps
+from lentra.registry.reports.seen import pool_seen
 from lentra.registry.reports.usage import usage_of_pools
 from lentra.registry.transactions.change import Change
 
@@ -93,6 +94,12 @@ class PoolViews(SetUpViews):
         pool = self.one(ref)
         values, version = read_body(request, RangeOutSerializer), read_version(request)
         return self.change(request, lambda change: remove_range(change, pool.pk, values["range"], version))
+
+    @call("What is in use in a pool, by what is seen of it", responses=PoolSeenSerializer(many=True))
+    @action(detail=True, methods=["get"], pagination_class=None)
+    def seen(self, request: Request, ref: str) -> Response:
+        """In the pool and those carved from it: how much of what is handed out sources see, and how much they do not."""
+        return Response(pool_seen(self.one(ref)))
 
     @call("Gaps of a pool", query=GapsQuery, responses=paged(GapSerializer))
     @action(detail=True, methods=["get"], pagination_class=None)

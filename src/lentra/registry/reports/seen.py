@@ -8,8 +8,12 @@ from datetime import datetime
 from typing import Any
 
 from lentra.addressing.exposure import told_apart
+from lentra.addressing.extents import State
+from lentra.addressing.matching import matches, merged, within
+from lentra.addressing.prefix import BITS
 from lentra.registry.lookup.sightings import effective, last_in, public_of
-from lentra.registry.models import Sighting, Subnet
+from lentra.registry.lookup.spans import few_spans, in_use_over
+from lentra.registry.models import Pool, Sighting, Subnet
 
 
 @dataclass
@@ -65,3 +69,40 @@ def _add_reach(subnets: Sequence[Subnet], told: Mapping[int, SeenSubnet]) -> Non
     public = public_of(number for number, _ in facts)
     for (number, family), said in facts.items():
         told[number].reach[family] = effective(said, public.get(number, "") if family == 4 else "")
+
+
+def pool_seen(pool: Pool) -> list[dict[str, Any]]:
+    """What is in use in a pool, and in those carved from it, by what sources see of it: by family.
+
+    Returns:
+        ``family``, ``blocks`` and ``addresses`` in use, of these ``seen_blocks`` and ``seen`` addresses (in blocks of which
+        something is seen now), and ``quiet``: the others, which would come free if nobody is there.
+    """
+    told = []
+    for family in (4, 6):
+        spans = [(row.prefix.first, row.prefix.last) for row in pool.ranges.all() if row.family == family]
+        if not spans:
+            continue
+        inside = sorted(
+            (first, first + (1 << (BITS[family] - length)) - 1)
+            for _, first, length, state, *_ in in_use_over([pool.realm], family, few_spans(spans))
+            if state == State.HANDED_OUT and within(merged(spans), first, first)
+        )
+        low, high = min(first for first, _ in spans), max(last for _, last in spans)
+        rows = Sighting.objects.filter(
+            realm=pool.realm_id, family=family, lost_at=None, first__lte=high, last__gte=low
+        )
+        touched = {n for match in matches(list(rows.values_list("first", "last")), inside) for n in match.blocks}
+        sizes = [last - first + 1 for first, last in inside]
+        seen = sum(sizes[n] for n in touched)
+        told.append(
+            {
+                "family": family,
+                "blocks": len(inside),
+                "addresses": str(sum(sizes)),
+                "seen_blocks": len(touched),
+                "seen": str(seen),
+                "quiet": str(sum(sizes) - seen),
+            }
+        )
+    return told
