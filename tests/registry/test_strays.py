@@ -147,3 +147,44 @@ def test_a_rule_takes_over_what_it_speaks_of_and_nothing_else(world, reality, ho
         "10.40.66.0/26",
     ]  # .63 is withheld
     holds()
+
+
+def test_what_is_recorded_is_corrected_to_what_was_seen(world, reality):  # noqa: F811
+    from lentra.registry.models import Address, Subnet
+    from lentra.registry.operations.findings.correct_finding import correct_finding
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+
+    pool = world.pool("10.40.64.0/20")
+    (subnet,) = world.ask(pool, length=26, tag=12, gateway="first")
+    world.do(record_addresses, subnet.pk, AddressRequest("cam-1", "10.40.64.20", mac="02:00:00:00:00:01"))
+    one, two, block = reality.source("one"), reality.source("two"), str(subnet.blocks()[0])
+    wrong = {
+        "tag": "13",
+        "gateway": "10.40.64.62",
+        "dhcp": "10.40.64.32-10.40.64.47",
+        "zone": "elsewhere",
+        "reach": "outside",
+    }
+    address = reality.seen("10.40.64.20", name="cam-7", mac="02:00:00:00:00:07")
+    reality.survey(one, reality.seen(block, **wrong), address, "10.40.66.0/26")
+    reality.survey(two, reality.seen(block, tag="14"))
+    facts = {
+        f: reality.one(fact=f, state="open").pk for f in ("tag", "gateway", "dhcp", "zone", "reach", "name", "mac")
+    }
+    with pytest.raises(Invalid, match="contradict each other: 13, 14"):
+        world.do(correct_finding, facts["tag"])
+    world.do(correct_finding, facts["tag"], two.name)
+    assert "tag" in {told[2] for told in reality.told()}  # the other one still says otherwise
+    reality.survey(one, reality.seen(block, **wrong | {"tag": "14"}), address)
+    with pytest.raises(WrongState, match="replace the subnet by one in that zone"):
+        world.do(correct_finding, facts["zone"])
+    for fact in ("gateway", "dhcp", "reach", "name", "mac"):
+        world.do(correct_finding, facts[fact])
+    made, record = Subnet.objects.get(pk=subnet.pk), Address.objects.get(subnet=subnet)
+    assert (made.tag, made.gateway, made.dhcp, made.exposure) == (14, "10.40.64.62", wrong["dhcp"], "public")
+    assert (record.name, record.mac) == ("cam-7", "02:00:00:00:00:07")
+    assert [told[2] for told in reality.told()] == ["zone"]
+    world.later(hours=1)
+    reality.survey(one, "10.40.66.0/26")
+    with pytest.raises(WrongState, match="nothing to set"):
+        world.do(correct_finding, reality.one(kind="stray", state="open").pk)

@@ -163,7 +163,7 @@ NEEDS_MORE = {  # what a viewer does not reach
         ),
         *("post alerts/{number}/acknowledge", "post alerts/{number}/reopen"),
         "post plans/{ref}/settle",
-        *(f"post findings/{{ref}}/{what}" for what in ("dismiss", "reopen", "take-over", "assign")),
+        *(f"post findings/{{ref}}/{what}" for what in ("dismiss", "reopen", "take-over", "assign", "correct")),
         *(f"post findings/{what}" for what in ("dismiss", "assign", "take-over")),
         *(f"post sources/{{ref}}/{what}" for what in ("surveys", "ask", "leave-off")),
         *("post estate", "post intakes", "patch intakes/{ref}", "delete intakes/{ref}"),

@@ -337,3 +337,90 @@ def test_a_sources_page_tells_how_it_goes(live, realm, provider, open_as):  # no
     page.get_by_text("It cannot be asked since").wait_for()
     assert "answers 500" in page.get_by_role("alert").inner_text()
     assert Path(ROOT / "demo" / "provider.json").exists()
+
+
+def test_a_working_day_closes_a_finding_of_every_kind(live, realm, hall, lentra, tmp_path, open_as):  # noqa: F811
+    """From what a provider and a walk tell in the morning to nothing that differs: by command line and console."""
+    planner, source = live.client("planner"), f"day-{realm}"
+    quiet = planner.request(
+        pool=f"{realm}:yard",
+        project="crew-roster",
+        tier="app",
+        zone="ml-1",
+        name=f"{realm}-q",
+        prefix="10.91.2.0/26",
+    ).result["subnets"][0]
+    planner.sources.add(name=source, realm=realm, covers=["10.91.0.0/18"])
+    planner.sources.add(name=f"{source}-2", realm=realm)
+    out = {"to": "0.0.0.0/0", "via": "outside", "name": "gate"}
+    file = tmp_path / "morning.json"
+
+    def send(name, *rows):
+        file.write_text(json.dumps({"format": "lentra-sightings-1", "sightings": rows}))
+        sent = lentra("survey", "send", name, str(file), "--yes", role="planner")
+        assert sent.returncode == 0, sent.stderr
+
+    hall_as_seen = {"range": HALL, "tag": 77, "routes": [out]}
+    wrong_mac = {"address": "10.91.1.5", "mac": "02:00:00:00:00:05"}
+    send(f"{source}-2", {"address": "10.91.1.5", "mac": "02:00:00:00:00:06"})
+    send(source, hall_as_seen, wrong_mac, {"address": "10.91.1.6"}, {"range": "10.91.9.0/24"})
+    told = {f["kind"]: f for f in planner.findings.list(realm=realm, state="open")}
+    assert set(told) == {"exposed", "clash", "stray", "differs", "silent"}
+    assert next(planner.findings.list(realm=realm))["kind"] == "exposed"  # the worst is told first
+
+    def run(*words):
+        done = lentra("finding", *map(str, words), "--yes", role="planner")
+        assert done.returncode == 0, done.stderr
+
+    run("correct", told["differs"]["id"])
+    run(
+        "take-over",
+        told["stray"]["id"],
+        "--becomes",
+        "subnet",
+        "--project",
+        "crew-roster",
+        "--tier",
+        "app",
+        "--zone",
+        "ml-1",
+    )
+    run("assign", told["clash"]["id"], "--to-project", "crew-roster", "--due", "2099-01-31")
+    assert planner.findings.get(told["clash"]["id"])["assignee"]["name"] == "crew-roster"
+    released = lentra("release", str(quiet["id"]), "--yes", role="planner")
+    assert released.returncode == 0, released.stderr
+    page = open_as("planner")
+    page.goto(f"{live.url}/findings?realm={realm}")
+    page.get_by_role("button", name=f"Correct: {told['exposed']['name']}").focus()
+    page.keyboard.press("Enter")
+    confirm(page)
+    assert planner.subnets.get(hall["id"])["exposure"] == "public"
+    private = {**hall_as_seen, "routes": [{"to": "10.0.0.0/8", "via": "inside"}]}
+    send(f"{source}-2", {"address": "10.91.1.5", "mac": "02:00:00:00:00:05"})
+    send(source, private, wrong_mac, {"address": "10.91.1.6"}, {"range": "10.91.9.0/24"})
+    left = list(planner.findings.list(realm=realm, state="open"))
+    assert [f["kind"] for f in left] == ["cut-off"]  # it was declared public for a while
+    run("correct", left[0]["id"])
+    assert not list(planner.findings.list(realm=realm, state="open"))
+    assert planner.verify()["clean"]
+
+
+def test_a_survey_killed_in_the_middle_leaves_the_last_one(live, realm, provider):
+    planner, source = live.client("planner"), f"cloud-{realm}"
+    planner.sources.add(name=source, realm=realm, kind="inventory", address=provider.address, credential=TOKEN)
+    assert asked(planner, source)["state"] == "fresh"
+    seen = {s["range"] for s in planner.sightings(realm=realm)}
+    provider("stop/cam-3")
+    provider("mishap/slow")
+    planner.sources.ask(source)
+    assert eventually(lambda: planner.sources.get(source)["look"]["begun_at"])
+    (helper,) = [one for one in live.service.helpers if one.name == "surveys"]
+    killed = helper.process
+    killed.kill()
+    killed.wait()
+    assert {s["range"] for s in planner.sightings(realm=realm)} == seen
+    assert planner.sources.get(source)["state"] == "asking"  # so it was when it was killed
+    provider("mishap/none")
+    assert eventually(lambda: helper.look_after() or helper.process.pid != killed.pid)
+    assert asked(planner, source)["state"] == "fresh"
+    assert {s["range"] for s in planner.sightings(realm=realm)} == seen - {"10.91.1.7"}

@@ -41,6 +41,7 @@ const ASSIGN: Kind = {
   columns: [],
   fields: [
     { name: "assignee", label: "Who is to correct it", kind: "ref", of: "people", help: "empty: nobody any more" },
+    { name: "project", label: "Or a project", kind: "ref", of: "projects", help: "those of it, in the place of a person" },
     { name: "due", label: "Until", kind: "date" },
   ],
 };
@@ -70,9 +71,25 @@ function takeOver(findings: Finding[]): Kind {
   };
 }
 
+const CORRECT: Kind = {
+  ...FORM,
+  columns: [],
+  fields: [{ name: "source", label: "Source to believe", kind: "ref", of: "sources", help: "where several say otherwise" }],
+};
+const CORRECTED = ["tag", "gateway", "dhcp", "name", "mac", "reach"];
+const AGES: Record<string, number> = { today: 0, "in the last 7 days": 7, "in the last 30 days": 30 };
+
+/** The moment since which findings of an age were opened. */
+function sinceOf(age: string): string {
+  const day = new Date();
+  day.setUTCHours(0, 0, 0, 0);
+  return new Date(day.getTime() - AGES[age]! * 86_400_000).toISOString();
+}
+
 const FORMS = {
   dismiss: { title: "Dismiss", kind: () => DISMISS },
   assign: { title: "Ask somebody to correct", kind: () => ASSIGN },
+  correct: { title: "Correct what is recorded", kind: () => CORRECT },
   "take-over": { title: "Take over", kind: takeOver },
 } as const;
 type Doing = { findings: Finding[]; what: keyof typeof FORMS | "reopen" };
@@ -103,6 +120,7 @@ export function FindingsPage() {
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
         <Choice label="Kind" value={filters["kind"] ?? ""} choices={[["", "any"], ...FINDING_KINDS.map((one) => [one, one] as const)]} onChange={(value) => set("kind", value)} width={130} />
         <Choice label="State" value={filters["state"] ?? "open"} choices={(["open", "dismissed", "closed"] as const).map((one) => [one, one] as const)} onChange={(value) => set("state", value)} width={140} />
+        <Choice label="Opened" value="" choices={[["", "at any time"], ...Object.keys(AGES).map((one) => [one, one] as const)]} onChange={(age) => set("since", age ? sinceOf(age) : "")} width={170} />
         <Scope names={["realm", "project"]} />
         {filters["since"] && <Chip label={`since ${shortTime(filters["since"])}`} onDelete={() => set("since", "")} />}
       </Stack>
@@ -171,6 +189,11 @@ export function FindingsPage() {
                             Dismiss
                           </Button>
                         )}
+                        {row.state === "open" && CORRECTED.includes(row.fact) && row.kind !== "clash" && (
+                          <Button size="small" aria-label={`Correct: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "correct" })}>
+                            Correct
+                          </Button>
+                        )}
                         {row.state === "open" && (
                           <Button size="small" aria-label={`Assign: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "assign" })}>
                             Assign
@@ -196,8 +219,9 @@ export function FindingsPage() {
             return doing.findings.length === 1 ? settle(doing.findings[0]!, what, values, how) : settleMany(doing.findings, what, values, how);
           }}
           command={(values) => {
-            const { assignee, ...others } = values;
-            const named = doing.what === "assign" ? { to: (assignee as string) || "nobody", ...others } : others;
+            const { assignee, project, ...others } = values;
+            const to = project ? { "to-project": project } : { to: (assignee as string) || "nobody" };
+            const named = doing.what === "assign" ? { ...to, ...others } : { ...(project ? { project } : {}), ...others };
             return commandLine(["finding", doing.what, ...doing.findings.map((one) => one.id)], named);
           }}
           chain={doing.findings.length === 1 ? [doing.findings[0]!.realm.name, doing.findings[0]!.name] : doing.findings.slice(0, 5).map((one) => one.name)}

@@ -403,7 +403,7 @@ export const KINDS: Record<string, Kind> = {
     noun: "source",
     collection: "sources",
     role: "planner",
-    columns: ["name", "realm", "kind", "state", "seen_at", "covers", "address", "about"],
+    columns: ["name", "realm", "kind", "state", "seen_at", "asked_next_at", "covers", "address", "about"],
     filter: { name: "realm", of: "realms" },
     about: "Places that tell what really exists: what a file, a host or a sweep has seen is sent by lentra survey; name servers and inventories are asked. Findings tell where that differs from what is recorded.",
     fields: [

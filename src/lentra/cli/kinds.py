@@ -414,7 +414,7 @@ KINDS = (
     Kind(
         "source",
         "sources",
-        ("name", "realm", "kind", "address", "covers", "state", "seen_at", "about"),
+        ("name", "realm", "kind", "address", "covers", "every", "state", "seen_at", "asked_next_at", "about"),
         (
             Option("realm", "what it tells of", needed=True, only_add=True),
             Option(

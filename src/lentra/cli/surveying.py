@@ -121,6 +121,7 @@ def add_commands(commands: Any) -> None:
     command.add_argument("--assignee", action=Several, help="that this person was asked to correct")
     command.add_argument("--overdue", action="store_true", default=None, help="that were to be corrected by now")
     command.add_argument("--since", help="opened at this moment or later")
+    command.add_argument("--until", help="opened before this moment")
     add_limit(command)
     command.set_defaults(run=_findings)
 
@@ -148,13 +149,28 @@ def add_commands(commands: Any) -> None:
         "ask somebody to correct it",
         "finding assign --help",
         lambda client, options, **how: client.findings.assign(
-            _numbers(options), None if options.to == "nobody" else options.to, options.due, **how
+            _numbers(options),
+            None if options.to == "nobody" else options.to,
+            options.due,
+            project=options.to_project,
+            **how,
         ),
         _each("{name}: to be corrected by {who}"),
         several=True,
     )
-    command.add_argument("--to", required=True, help="a person; nobody: nobody any more")
+    who = command.add_mutually_exclusive_group(required=True)
+    who.add_argument("--to", help="a person; nobody: nobody any more")
+    who.add_argument("--to-project", help="those of a project")
     command.add_argument("--due", help="until this day")
+    command = add_act(
+        verbs,
+        "correct",
+        "set what is recorded to what was seen: a tag, gateway, DHCP range, name, hardware address, or exposure",
+        "finding correct --help",
+        lambda client, options, **how: client.findings.correct(options.ref, options.source or "", **how),
+        "correct: {text}".format_map,
+    )
+    command.add_argument("--source", help="whom to believe, where several say otherwise")
     add_act(
         verbs,
         "reopen",
@@ -301,7 +317,7 @@ def _seen(options: argparse.Namespace) -> int:
 
 
 def _findings(options: argparse.Namespace) -> int:
-    of = ("kind", "state", "realm", "project", "subnet", "inside", "text", "assignee", "overdue", "since")
+    of = ("kind", "state", "realm", "project", "subnet", "inside", "text", "assignee", "overdue", "since", "until")
     filters = {"state": ["open"]} | given(options, *of)
     columns = ("id", "kind", "range", "fact", "project", "assignee", "due", "text")
     show_list(options, client_for(options).findings.list, filters, columns)

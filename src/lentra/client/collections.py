@@ -566,12 +566,19 @@ class Findings(Collection):
         assignee: str | int | None,
         due: str | None = None,
         *,
+        project: str | int | None = None,
         preview: bool = False,
         why: str = "",
     ) -> Answer[Any]:
-        """Ask somebody to correct it, until a day; None: nobody any more."""
-        body = {"assignee": assignee, **({"due": due} if due else {})}
+        """Ask somebody, or those of a ``project``, to correct it, until a day; None: nobody any more."""
+        body = {"project": project} if project else {"assignee": assignee}
+        body |= {"due": due} if due else {}
         return self._settle(numbers, "assign", body, preview, why)
+
+    def correct(self, number: str | int, source: str = "", *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Set what is recorded to what was seen, by ``source`` where several say otherwise."""
+        body = {"source": source}
+        return self.client.change("POST", f"{self.path}/{number}/correct", body, preview=preview, why=why)
 
     def reopen(self, number: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
         """Take back that it was dismissed."""

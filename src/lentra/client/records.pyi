@@ -88,12 +88,14 @@ class AsPlanRequest(TypedDict):
     zones: list[str]
     tier: NotRequired[str]
 class AssignManyRequest(TypedDict):
-    assignee: str | int | dict[str, Any] | None
+    assignee: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
     due: NotRequired[str | None]
     findings: list[int]
     proposal: NotRequired[str | None]
 class AssignRequest(TypedDict):
-    assignee: str | int | dict[str, Any] | None
+    assignee: NotRequired[str | int | dict[str, Any] | None]
+    project: NotRequired[str | int | dict[str, Any] | None]
     due: NotRequired[str | None]
     proposal: NotRequired[str | None]
 class AttachRequest(TypedDict):
@@ -295,6 +297,9 @@ class Compaction(TypedDict):
     possible: str | None
     options: list[Clearing]
     why: str | None
+class CorrectRequest(TypedDict):
+    source: NotRequired[str]
+    proposal: NotRequired[str | None]
 DecisionEnum = Literal["waits", "granted"]
 class Departure(TypedDict):
     slot: str
@@ -1766,6 +1771,7 @@ class Source(TypedDict):
     good_for: NotRequired[int]
     seen_at: str | None
     state: SourceStateEnum
+    asked_next_at: str | None
     look: Look | None
     about: NotRequired[str]
 SourceKindEnum = Literal["file", "host", "sweep", "name-server", "inventory"]

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import time
 import uuid
+from collections.abc import Callable
 from datetime import timedelta
+
+from django.db import OperationalError, connection
 
 from lentra.registry.transactions.clock import Clock
 from lentra.registry.upkeep import take_lease
@@ -40,3 +44,33 @@ class Turn:
     def lose(self) -> None:
         """Ask again before anything else."""
         self._ours, self._asked_at = False, float("-inf")
+
+
+def work_in_turns(
+    turn: Turn,
+    begin: Callable[[], None],
+    end: Callable[[], None],
+    logger: logging.Logger,
+    every: float,
+    once: bool,
+) -> None:
+    """Begin what there is to do whenever it is this process's turn, again and again, whatever fails.
+
+    Args:
+        begin: begins what there is, and does not wait for it; `end` waits for what is under way.
+        every: seconds between two looks.
+        once: what there is now, then stop.
+    """
+    while True:
+        try:
+            if turn.is_ours():
+                begin()
+        except Exception as failure:  # whatever it is: it is done again
+            logger.warning("put off: %s", failure, exc_info=not isinstance(failure, OperationalError))
+            connection.close()
+            turn.lose()
+            time.sleep(1)
+        if once:
+            end()
+            return
+        time.sleep(every)

@@ -217,9 +217,9 @@ FindingListQuery = list_query(
     subnet=meant(Subnet),
     assignee=meant(Person, "Who was asked to correct it."),
     overdue=serializers.BooleanField(required=False, help_text="Those that were to be corrected before today."),
-    since=serializers.DateTimeField(required=False, help_text="Opened at this moment or later."),
     inside=_INSIDE,
     text=_text("Part of the sentence."),
+    **_span("Opened"),
 )
 WaitingListQuery = list_query(
     "Requests",

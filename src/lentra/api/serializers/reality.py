@@ -108,6 +108,12 @@ class SourceSerializer(RecordSerializer):
         read_only=True,
         help_text="never: it has not looked; fresh; stale: what it saw is believed no more; asking: now; failing.",
     )
+    asked_next_at = serializers.DateTimeField(
+        source="due_at",
+        read_only=True,
+        allow_null=True,
+        help_text="When it is asked next; null for never by itself.",
+    )
     look = LookSerializer(
         read_only=True, allow_null=True, help_text="How asking it goes; null for one that is not asked."
     )
@@ -127,7 +133,17 @@ class SourceSerializer(RecordSerializer):
                 "has_credential",
                 "every",
             ),
-            *("follows", "covers", "every_address", "good_for", "seen_at", "state", "look", "about"),
+            *(
+                "follows",
+                "covers",
+                "every_address",
+                "good_for",
+                "seen_at",
+                "state",
+                "asked_next_at",
+                "look",
+                "about",
+            ),
         )
         read_only_fields = ("id", "seen_at")
         extra_kwargs = {"seen_at": {"help_text": "When it looked last; null for never."}}
@@ -140,11 +156,12 @@ class SourceSerializer(RecordSerializer):
         look = Look.objects.filter(pk=source.pk).first() if source.kind in ASKED_KINDS else None
         shown["look"] = LookSerializer(look).data if look else None
         shown["state"] = _state(source, look)
+        shown["asked_next_at"] = shown["look"]["due_at"] if look else None
         return shown
 
     def get_fields(self) -> dict[str, Any]:
         fields = super().get_fields()
-        for name in ("look", "state"):
+        for name in ("look", "state", "asked_next_at"):
             fields[name].get_attribute = lambda source: None
         return fields
 
@@ -306,7 +323,8 @@ class DismissSerializer(Strict):
 class AssignSerializer(Strict):
     """Who is to correct a difference."""
 
-    assignee = NameField(allow_null=True, help_text="A person; null for nobody any more.")
+    assignee = NameField(required=False, allow_null=True, help_text="A person; left out or null: nobody any more.")
+    project = NameField(required=False, allow_null=True, help_text="Those of a project, in the place of a person.")
     due = serializers.DateField(required=False, allow_null=True, help_text="Until which day.")
 
 
@@ -334,6 +352,18 @@ class TakeOverSerializer(Strict):
     tier = NameField(required=False, allow_null=True, help_text="Of a subnet: what runs in it.")
     zone = NameField(required=False, allow_null=True, help_text="Of a subnet: the zone that it is in.")
     region = NameField(required=False, allow_null=True, help_text="Of a subnet in no zone.")
+
+
+class CorrectSerializer(Strict):
+    """Whom to believe."""
+
+    source = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        default="",
+        max_length=63,
+        help_text="Which source, where several say otherwise; the only one, if left out.",
+    )
 
 
 def _of_many() -> Any:

@@ -19,11 +19,13 @@ from lentra.api.serializers.lists import (
     SightingListQuery,
     SurveyListQuery,
     in_place,
+    in_span,
     narrow,
 )
 from lentra.api.serializers.reality import (
     AssignManySerializer,
     AssignSerializer,
+    CorrectSerializer,
     DismissManySerializer,
     DismissSerializer,
     FindingSerializer,
@@ -37,8 +39,9 @@ from lentra.api.serializers.reality import (
 )
 from lentra.api.views.setup import SetUpViews, describe
 from lentra.registry.lookup.find import find
-from lentra.registry.models import Finding, Person, Sighting, Source, Survey
+from lentra.registry.models import Finding, Person, Project, Sighting, Source, Survey
 from lentra.registry.operations.findings.become import TakeOver
+from lentra.registry.operations.findings.correct_finding import correct_finding
 from lentra.registry.operations.findings.keep_source import add_source, ask_now, edit_source, leave_off
 from lentra.registry.operations.findings.settle_finding import (
     assign_finding,
@@ -162,7 +165,7 @@ class FindingViews(GenericViewSet):
         values = asked(request)
         rows = narrow(self.get_queryset(), values, "realm", "kind", "state")
         rows = rows.filter(due__lt=SystemClock().now().date()) if values.get("overdue") else rows
-        rows = rows.filter(opened_at__gte=values["since"]) if "since" in values else rows
+        rows = in_span(rows, values, "opened_at")
         for name in ("project", "subnet", "assignee"):
             if name in values:
                 rows = rows.filter(**{f"{name}__in": [record.pk for record in values[name]]})
@@ -193,7 +196,14 @@ class FindingViews(GenericViewSet):
     def assign(self, request: Request, ref: str) -> Response:
         """Until a day; or nobody any more."""
         values = read_body(request, AssignSerializer)
-        return self._change(request, ref, assign_finding, _person(values), values.get("due"))
+        return self._change(request, ref, assign_finding, _asked_of(values), values.get("due"))
+
+    @call("Correct what is recorded to what was seen", request=CorrectSerializer, responses=_ANSWER)
+    @action(detail=True, methods=["post"])
+    def correct(self, request: Request, ref: str) -> Response:
+        """A tag, gateway, DHCP range, name, hardware address, or the exposure declared; the finding is closed then."""
+        values = read_body(request, CorrectSerializer)
+        return self._change(request, ref, correct_finding, values["source"])
 
     @call("Take a stray over into the registry", request=TakeOverSerializer, responses=_ANSWER)
     @action(detail=True, methods=["post"], url_path="take-over")
@@ -229,7 +239,7 @@ class AssignManyView(APIView):
     def post(self, request: Request) -> Response:
         """All of them, or none."""
         values = read_body(request, AssignManySerializer)
-        given = _person(values), values.get("due")
+        given = _asked_of(values), values.get("due")
         return _settled(request, values, lambda change: lambda number: assign_finding(change, number, *given))
 
 
@@ -254,8 +264,10 @@ def _settled(
     )
 
 
-def _person(values: dict[str, Any]) -> Person | None:
-    return find(Person, values["assignee"], field="assignee") if values["assignee"] else None
+def _asked_of(values: dict[str, Any]) -> Person | Project | None:
+    if project := values.get("project"):
+        return find(Project, project, field="project")
+    return find(Person, values["assignee"], field="assignee") if values.get("assignee") else None
 
 
 class SightingsSchemaView(APIView):

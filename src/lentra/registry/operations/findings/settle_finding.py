@@ -8,7 +8,7 @@ from datetime import date
 from lentra.addressing.refusal import Refusal
 from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.lookup.locked import find_locked
-from lentra.registry.models import Finding, Person
+from lentra.registry.models import Finding, Person, Project
 from lentra.registry.operations.findings.become import TakeOver, become
 from lentra.registry.operations.findings.judge import judge, lock_sources
 from lentra.registry.operations.findings.keeping_out import keep_out_strays
@@ -30,7 +30,7 @@ def dismiss_finding(
     """
     require(change.actor, "planner", "dismiss a finding")
     lock_sources(realm__findings=number)
-    finding = _living(number, version)
+    finding = living(number, version)
     if not reason.strip():
         raise Invalid("a reason is needed: why the difference stays", field="reason")
     if until is not None and until <= change.now.date():
@@ -49,7 +49,7 @@ def reopen_finding(change: Change, number: int, version: int | None = None) -> F
     """
     require(change.actor, "planner", "open a finding again")
     lock_sources(realm__findings=number)
-    finding = _living(number, version)
+    finding = living(number, version)
     change.edited(finding, "reopen", state="open", reason="", until=None)
     keep_out_strays(change, finding.realm)
     return finding
@@ -67,16 +67,20 @@ def take_over(change: Change, number: int, wanted: TakeOver, version: int | None
     """
     require(change.actor, "planner", "take a finding over")
     lock_sources(realm__findings=number)
-    finding = _living(number, version)
+    finding = living(number, version)
     become(change, finding, wanted)
     judge(change, finding.realm)
     return Finding.objects.get(pk=finding.pk)
 
 
 def assign_finding(
-    change: Change, number: int, assignee: Person | None, due: date | None = None, version: int | None = None
+    change: Change,
+    number: int,
+    assignee: Person | Project | None,
+    due: date | None = None,
+    version: int | None = None,
 ) -> Finding:
-    """Ask somebody to correct what differs, until a day; or nobody any more.
+    """Ask somebody, or those of a project, to correct what differs, until a day; or nobody any more.
 
     Raises:
         Invalid: the day is past.
@@ -84,7 +88,7 @@ def assign_finding(
         NotAllowed, StaleEdit.
     """
     require(change.actor, "planner", "assign a finding")
-    finding = _living(number, version)
+    finding = living(number, version)
     if due is not None and due < change.now.date():
         raise Invalid(f"{due} has passed", field="due", received=due, suggestions=[change.now.date()])
     if due is not None and assignee is None:
@@ -121,7 +125,8 @@ def settle_many(change: Change, numbers: Sequence[int], settle: Callable[[int], 
     return settled
 
 
-def _living(number: int, version: int | None) -> Finding:
+def living(number: int, version: int | None) -> Finding:
+    """A finding that is not closed, locked."""
     finding = find_locked(Finding, number, version=version, related=("realm",))
     if finding.living is None:
         raise WrongState(f"finding {number} is closed: its difference is gone")

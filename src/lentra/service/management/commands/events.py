@@ -17,7 +17,7 @@ from lentra.publishing.mailing import is_on, send_letters, write_letters
 from lentra.registry.models import Progress
 from lentra.registry.transactions.clock import Clock, SystemClock
 from lentra.registry.transactions.ordering import newest_placed, order_committed
-from lentra.service.turns import Turn, holder
+from lentra.service.turns import Turn, holder, work_in_turns
 
 _MAILED_EVERY = 1.0  # seconds
 _AT_ONCE = 16  # subscriptions that are sent to
@@ -106,19 +106,14 @@ class Command(BaseCommand):
         who, clock = holder(), SystemClock()
         turn = Turn(_LEASE, who, clock)
         sending, mailing = Sending(clock, turn), Mailing(clock, turn)
-        while True:
-            try:
-                if turn.is_ours():
-                    order_committed(_LEASE, who)
-                    sending.begin()
-                    mailing.begin()
-            except Exception as failure:  # whatever it is: it is done again
-                logger.warning("events put off: %s", failure, exc_info=not isinstance(failure, OperationalError))
-                connection.close()
-                turn.lose()
-                time.sleep(1)
-            if options["once"]:
-                sending.end()
-                mailing.end()
-                return
-            time.sleep(options["every"])
+
+        def begin() -> None:
+            order_committed(_LEASE, who)
+            sending.begin()
+            mailing.begin()
+
+        def end() -> None:
+            sending.end()
+            mailing.end()
+
+        work_in_turns(turn, begin, end, logger, options["every"], options["once"])

@@ -13,7 +13,7 @@ from django.core.management.base import BaseCommand
 from django.db import OperationalError, connection
 
 from lentra.registry.transactions.clock import Clock, SystemClock
-from lentra.service.turns import Turn, holder
+from lentra.service.turns import Turn, holder, work_in_turns
 from lentra.sources.running import due_sources, follow, followed_sources, survey
 
 _AT_ONCE = 8  # sources that are asked
@@ -70,16 +70,4 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         clock = SystemClock()
         turn, asking = Turn("surveys", holder(), clock), Asking(clock)
-        while True:
-            try:
-                if turn.is_ours():
-                    asking.begin()
-            except Exception as failure:  # whatever it is: it is done again
-                logger.warning("surveys put off: %s", failure, exc_info=not isinstance(failure, OperationalError))
-                connection.close()
-                turn.lose()
-                time.sleep(1)
-            if options["once"]:
-                asking.end()
-                return
-            time.sleep(options["every"])
+        work_in_turns(turn, asking.begin, asking.end, logger, options["every"], options["once"])
