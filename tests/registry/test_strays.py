@@ -126,6 +126,7 @@ def test_several_findings_are_settled_together_or_not_at_all(world, reality):  #
 def test_a_rule_takes_over_what_it_speaks_of_and_nothing_else(world, reality, holds):  # noqa: F811
     from lentra.registry.models import Address
     from lentra.registry.operations.setup.add_record import add_record
+    from lentra.registry.operations.setup.remove_record import remove_record
     from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
 
     (subnet,) = world.ask(world.pool("10.40.64.0/20"), length=26)
@@ -135,6 +136,8 @@ def test_a_rule_takes_over_what_it_speaks_of_and_nothing_else(world, reality, ho
         world.do(add_record, "taking rule", {"name": f"all-{world.realm_name}", "realm": world.realm})
     rule = {"name": f"crew-{world.realm_name}", "realm": world.realm, "source": trusted, "project": subnet.project}
     world.do(add_record, "taking rule", rule)
+    with pytest.raises(Refusal, match="taking rule|uses it|in use"):
+        world.do(remove_record, "source", trusted.pk)
     reality.survey(other, "10.40.64.20")
     assert reality.told() == [("stray", "10.40.64.20", "")]
     reality.survey(trusted, reality.seen("10.40.64.21", name="cam-2", mac="02:00:00:00:00:02"), "10.40.66.0/26",

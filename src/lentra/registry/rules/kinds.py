@@ -128,6 +128,10 @@ def _needs(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("planned need", PlannedNeed.objects.filter(**{field: record}).order_by("day"))
 
 
+def _taking_rules(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("taking rule", TakingRule.objects.filter(**{field: record}).order_by("name"))
+
+
 def _quotas(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("quota", Quota.objects.filter(**{field: record}).order_by("pk"))
 
@@ -156,6 +160,7 @@ KINDS: dict[str, RecordKind] = {
         _uses(
             *(_pools("realm"), _plans("realm"), _quotas("realm"), _approval_rules("realm")),
             lambda realm: ("source", Source.objects.filter(realm=realm).order_by("name")),
+            _taking_rules("realm"),
             _waiting("realm"),
         ),
     ),
@@ -197,6 +202,7 @@ KINDS: dict[str, RecordKind] = {
             *(_needs("project"), _quotas("project"), _approval_rules("project"), _waiting("project")),
             lambda project: ("group mapping", GroupMapping.objects.filter(project=project).order_by("group")),
             lambda project: ("person", project.service_accounts.order_by("name")),
+            _taking_rules("project"),
         ),
         fixed_in_use=("name",),
     ),
@@ -236,7 +242,7 @@ KINDS: dict[str, RecordKind] = {
         check_source,
         _uses(
             lambda source: ("survey", source.surveys.order_by("-at")),
-            lambda source: ("taking rule", source.taking_rules.order_by("name")),
+            _taking_rules("source"),
         ),
         fixed=("realm", "kind"),
     ),
