@@ -424,3 +424,16 @@ def test_a_survey_killed_in_the_middle_leaves_the_last_one(live, realm, provider
     assert eventually(lambda: helper.look_after() or helper.process.pid != killed.pid)
     assert asked(planner, source)["state"] == "fresh"
     assert {s["range"] for s in planner.sightings(realm=realm)} == seen - {"10.91.1.7"}
+
+
+def test_a_finding_closes_by_what_is_recorded_as_well(live, realm, hall):
+    planner, source = live.client("planner"), f"walk-{realm}"
+    planner.sources.add(name=source, realm=realm)
+    rows = [{"range": HALL, "tag": 99}, {"address": "10.91.1.30"}]
+    planner.sources.survey(source, {"format": "lentra-sightings-1", "sightings": rows})
+    assert {f["kind"] for f in planner.findings.list(realm=realm, state="open")} == {"differs", "stray"}
+    planner.subnets.edit(hall["id"], tag=99)
+    planner.subnets.record(hall["id"], "cam-30", address="10.91.1.30")
+    assert eventually(lambda: not list(planner.findings.list(realm=realm, state="open")))
+    planner.subnets.edit(hall["id"], tag=98)
+    assert eventually(lambda: [f["fact"] for f in planner.findings.list(realm=realm, state="open")] == ["tag"])

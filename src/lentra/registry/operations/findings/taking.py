@@ -7,10 +7,16 @@ from collections.abc import Iterator
 from lentra.addressing.refusal import Refusal
 from lentra.registry.models import Finding, Realm, TakingRule
 from lentra.registry.operations.findings.become import TakeOver, become, can_become
-from lentra.registry.operations.findings.judge import judge
+from lentra.registry.operations.findings.judge import judge, lock_sources
 from lentra.registry.transactions.change import Change
 
 MOST_AT_ONCE = 500  # the rest with the next survey
+
+
+def judge_realm(change: Change, realm_id: int) -> dict[str, int]:
+    """Judge a realm by what was seen and is recorded now, whatever has moved."""
+    lock_sources(realm=realm_id)
+    return judge_and_take(change, Realm.objects.get(pk=realm_id))
 
 
 def judge_and_take(change: Change, realm: Realm) -> dict[str, int]:

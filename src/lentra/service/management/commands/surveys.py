@@ -14,10 +14,12 @@ from django.db import OperationalError, connection
 
 from lentra.registry.transactions.clock import Clock, SystemClock
 from lentra.service.turns import Turn, holder, work_in_turns
+from lentra.sources.judging import Judging
 from lentra.sources.running import due_sources, follow, followed_sources, survey
 
 _AT_ONCE = 8  # sources that are asked
-_FOLLOWED_EVERY = 1.5  # seconds
+_FOLLOWED_EVERY, _JUDGED_EVERY = 1.5, 2.0  # seconds
+_JUDGING = 0  # no source's number
 logger = logging.getLogger("lentra.surveys")
 
 
@@ -28,16 +30,20 @@ class Asking:
         self._clock = clock
         self._pool = ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="asking")
         self._under_way: dict[int, Future[None]] = {}
-        self._followed_at = float("-inf")
+        self._followed_at = self._judged_at = float("-inf")
+        self._judging = Judging(clock)
 
     def begin(self) -> None:
-        """Begin with those that are due, and look into the feeds now and then."""
+        """Begin with those that are due; look into the feeds now and then, and judge where something has moved."""
         for number in due_sources(self._clock.now()):
             self._start(survey, number)
         if time.monotonic() - self._followed_at >= _FOLLOWED_EVERY:
             self._followed_at = time.monotonic()
             for number in followed_sources():
                 self._start(follow, number)
+        if time.monotonic() - self._judged_at >= _JUDGED_EVERY:
+            self._judged_at = time.monotonic()
+            self._start(lambda number, clock: self._judging.judge_moved(), _JUDGING)
 
     def end(self) -> None:
         """Wait for those under way."""
