@@ -312,7 +312,11 @@ def _list(options: argparse.Namespace) -> int:
 def _seen(options: argparse.Namespace) -> int:
     filters = given(options, "realm", "source", "subnet", "inside", "gone")
     columns = ("range", "source", "facts", "first_seen_at", "seen_at")
-    show_list(options, client_for(options).sightings, filters, columns)
+
+    def shown(row: Any) -> dict[str, Any]:
+        return {**row, "facts": ", ".join(f"{name} {value}" for name, value in row["facts"].items())}
+
+    show_list(options, client_for(options).sightings, filters, columns, dict if options.output in WHOLE else shown)
     return DONE
 
 
