@@ -23,6 +23,7 @@ _ASK: dict[str, Callable[[Source, str, Progress], Answered]] = {
     "name-server": ask_name_server,
     "inventory": ask_inventory,
 }
+_SPARED = timedelta(seconds=20)  # between two readings of all that there is, where a feed does not go on
 _WAITS = (1, 5, 15, 60)  # minutes until a source that fails is asked again; the last goes on
 
 
@@ -71,7 +72,8 @@ def follow(number: int, clock: Clock) -> bool:
             run_transaction(lambda change: take_changes(change, number, seen, answered.gone, now), clock=clock)
     except (CannotAsk, Refusal) as why:
         logger.info("source %s: its feed: %s", source.name, why)
-        Look.objects.filter(pk=number).update(due_at=now, position="", outcome=f"its feed: {why}"[:300])
+        again = max(now, look.asked_at + _SPARED) if look.asked_at else now
+        Look.objects.filter(pk=number).update(due_at=again, position="", outcome=f"its feed: {why}"[:300])
         return False
     Look.objects.filter(pk=number, position=look.position).update(position=answered.position[:200])
     return True
