@@ -128,7 +128,7 @@ def test_an_inventory_is_asked_and_followed_within_seconds(live, realm, hall, pr
     provider("mishap/forgetful")
     provider("stop/cam-1")
     assert eventually(
-        lambda: list(planner.findings.list(realm=realm, kind="silent", state="open")), 10
+        lambda: list(planner.findings.list(realm=realm, kind="silent", state="open")), 40
     )  # asked anew
     run = lentra("survey", "run", source, "--yes", role="planner")
     assert run.returncode == 0, run.stderr
