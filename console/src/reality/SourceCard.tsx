@@ -82,7 +82,7 @@ export function SourceCard({ record }: { record: AnyRecord }) {
                   right: true,
                   cell: (row) =>
                     row.counts.opened ? (
-                      <Link component={RouterLink} to={`/findings?since=${encodeURIComponent(row.taken_at)}`} aria-label={`Findings opened by the survey of ${shortTime(row.at)}`}>
+                      <Link component={RouterLink} to={`/findings?since=${encodeURIComponent(row.taken_at)}`} aria-label={`${grouped(row.counts.opened)} findings opened by the survey of ${shortTime(row.at)}`}>
                         {grouped(row.counts.opened)}
                       </Link>
                     ) : (
