@@ -11,6 +11,7 @@ from django.db.models.functions import Coalesce
 from lentra.addressing.exposure import ISOLATED, OUTSIDE, openness
 from lentra.addressing.prefix import Prefix, starts_around
 from lentra.registry.models import Address, Sighting, Subnet
+from lentra.registry.transactions.sql import Prepared, Slot, read_together
 
 LATELY = 14  # days
 LAST = Coalesce("lost_at", "source__seen_at")  # when a sighting was seen last
@@ -77,6 +78,19 @@ def _words(row: Sighting) -> str:
     return f"{row.range_text}{name} by {row.source.name} on {last:%Y-%m-%d}"
 
 
+_inside = Prepared(
+    lambda: (
+        Sighting.objects.filter(realm=Slot("realm"), family=Slot("family"), first__gte=Slot("first"))
+        .filter(first__lte=Slot("last"))
+        .order_by()
+        .annotate(one=Value(1))
+        .values("one")
+        .annotate(seen=Max(LAST), living=Max(Case(When(lost_at=None, then=Value(1)), default=Value(0))))
+        .values_list("seen", "living")
+    )
+)
+
+
 def last_in(blocks: Iterable[tuple[int, Prefix]]) -> Iterator[tuple[int, datetime, bool]]:
     """When something of each block was seen last, and whether it still is: what begins in it, and the networks around it.
 
@@ -86,17 +100,42 @@ def last_in(blocks: Iterable[tuple[int, Prefix]]) -> Iterator[tuple[int, datetim
     Returns:
         the places of blocks of which something was ever seen; one may come twice.
     """
-    asked = []
-    living = Max(Case(When(lost_at=None, then=Value(1)), default=Value(0)))
+    blocks = list(blocks)
+    for n in range(0, len(blocks), _AT_ONCE):
+        asked = [
+            (_inside, {"realm": realm, "family": b.family, "first": _kept(b.first), "last": _kept(b.last)})
+            for realm, b in blocks[n : n + _AT_ONCE]
+        ]
+        for place, rows in enumerate(read_together(*asked), n):
+            for seen, living in rows:
+                if seen:
+                    yield place, seen, bool(living)
+    yield from _around(blocks)
+
+
+def _around(blocks: Sequence[tuple[int, Prefix]]) -> Iterator[tuple[int, datetime, bool]]:
+    """The networks that were seen around blocks, and wider than they are."""
+    starts = {start for _, block in blocks for start in starts_around(block.family, block.first)}
+    rows = Sighting.objects.filter(
+        realm__in={realm for realm, _ in blocks},
+        family__in={b.family for _, b in blocks},
+        first__in=starts,
+        single=False,
+    )
+    wide: dict[tuple[int, int, int], list[tuple[int, datetime | None, bool]]] = {}
+    for realm, family, first, last, seen, lost in rows.values_list(
+        "realm", "family", "first", "last", LAST, "lost_at"
+    ):
+        wide.setdefault((realm, family, first), []).append((last, seen, lost is None))
+    if not wide:
+        return
     for place, (realm, block) in enumerate(blocks):
-        rows = Sighting.objects.filter(realm=realm, family=block.family)
-        around = rows.filter(
-            first__in=starts_around(block.family, block.first), last__gte=block.last, single=False
-        )
-        for part in (rows.filter(first__range=(block.first, block.last)), around):
-            told = part.order_by().annotate(of=Value(place)).values("of").annotate(seen=Max(LAST), living=living)
-            asked.append(told.values_list("of", "seen", "living"))
-    for n in range(0, len(asked), _AT_ONCE):
-        for place, seen, still in asked[n].union(*asked[n + 1 : n + _AT_ONCE], all=True):
-            if seen:
-                yield place, seen, bool(still)
+        for start in starts_around(block.family, block.first):
+            for last, seen, living in wide.get((realm, block.family, start), ()):
+                if last >= block.last and seen:
+                    yield place, seen, living
+
+
+def _kept(address: int) -> bytes:
+    """An address as the database has it."""
+    return address.to_bytes(16, "big")
