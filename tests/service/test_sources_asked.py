@@ -130,6 +130,7 @@ def test_an_inventory_is_asked_and_followed_within_seconds(live, realm, hall, pr
     assert eventually(
         lambda: list(planner.findings.list(realm=realm, kind="silent", state="open")), 40
     )  # asked anew
+    provider("mishap/none")
     run = lentra("survey", "run", source, "--yes", role="planner")
     assert run.returncode == 0, run.stderr
     assert "seen" in run.stderr
