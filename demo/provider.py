@@ -60,7 +60,7 @@ class Provider:
             following = str(begin + AT_ONCE) if begin + AT_ONCE < len(there) else None
             told = there[begin : begin + AT_ONCE]
             if self.mishap == "slow":
-                time.sleep(3)
+                time.sleep(5)
             return self._told(objects=self._lied(told, begin), next=self._next(following, begin))
 
     def since(self, position: str) -> dict[str, Any]:
