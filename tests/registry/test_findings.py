@@ -155,26 +155,26 @@ def test_what_nobody_sees_is_silent_where_somebody_would(world, reality):
 
 
 def test_a_difference_that_stays_is_dismissed_until_a_day(world, reality):
-    from lentra.registry.operations.findings.settle_finding import dismiss_finding, reopen_finding
+    from lentra.registry.operations.findings.settle_finding import dismiss_findings, reopen_findings
 
     world.pool("10.40.64.0/20")
     source = reality.source()
     reality.survey(source, "10.40.64.7")
     finding = reality.one(state="open")
     with pytest.raises(Invalid, match="a reason is needed"):
-        world.do(dismiss_finding, finding.pk, " ")
-    world.do(dismiss_finding, finding.pk, "a trial", world.clock.now().date() + timedelta(days=2))
+        world.do(dismiss_findings, [finding.pk], " ")
+    world.do(dismiss_findings, [finding.pk], "a trial", world.clock.now().date() + timedelta(days=2))
     reality.survey(source, "10.40.64.7")
     assert reality.told() == []
     world.later(days=3)
     reality.survey(source, "10.40.64.7")
     assert reality.told() == [("stray", "10.40.64.7", "")]
-    world.do(dismiss_finding, finding.pk, "a trial")
-    world.do(reopen_finding, finding.pk)
+    world.do(dismiss_findings, [finding.pk], "a trial")
+    world.do(reopen_findings, [finding.pk])
     world.later(days=1)
     reality.survey(source, "10.40.64.8")
     with pytest.raises(WrongState, match="its difference is gone"):
-        world.do(dismiss_finding, finding.pk, "late")
+        world.do(dismiss_findings, [finding.pk], "late")
 
 
 def test_a_stray_becomes_a_keep_out_or_an_address_record(world, reality, holds):
@@ -193,11 +193,11 @@ def test_a_stray_becomes_a_keep_out_or_an_address_record(world, reality, holds):
         reality.one(first=parse_address("10.40.64.50")[1]),
     )
     with pytest.raises(Invalid, match="lies in a subnet"):
-        world.do(take_over, free.pk, TakeOver("address-record"))
-    world.do(take_over, free.pk, TakeOver("keep-out"))
+        world.do(take_over, [free.pk], TakeOver("address-record"))
+    world.do(take_over, [free.pk], TakeOver("keep-out"))
     made = KeepOut.objects.get(realm=world.realm, first=free.first)
     assert (made.certainty, made.source) == ("likely", source.name)
-    world.do(take_over, inside.pk, TakeOver("address-record", "cam-2"))
+    world.do(take_over, [inside.pk], TakeOver("address-record", "cam-2"))
     assert Address.objects.get(subnet=subnet, address=inside.first).name == "cam-2"
     assert reality.told() == []
     holds()

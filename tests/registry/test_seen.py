@@ -215,3 +215,19 @@ def test_what_is_handed_out_is_counted_by_what_is_seen(world, reality):  # noqa:
     )
     assert (v6["blocks"], v6["quiet"]) == (0, "0")
     assert [row["seen_blocks"] for row in pool_seen(inner)] == [1]
+
+
+def test_what_is_seen_no_more_is_forgotten_in_the_end(world, reality):  # noqa: F811
+    from lentra.registry.models import Sighting
+    from lentra.registry.upkeep import SIGHTINGS_KEPT, run_upkeep
+
+    source = reality.source()
+    reality.survey(source, "10.40.64.7", "10.40.64.8")
+    world.later(days=1)
+    reality.survey(source, "10.40.64.8")
+    there = Sighting.objects.filter(source=source)
+    run_upkeep(world.clock)
+    assert there.count() == 2
+    world.later(days=SIGHTINGS_KEPT.days + 1)
+    run_upkeep(world.clock)
+    assert [row.range_text for row in there] == ["10.40.64.8"]

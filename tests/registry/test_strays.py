@@ -14,7 +14,7 @@ from tests.registry.test_findings import reality  # noqa: F401
 
 def test_what_was_seen_in_free_space_is_kept_out_until_it_is_settled(world, reality, holds):  # noqa: F811
     from lentra.registry.models import KeepOut
-    from lentra.registry.operations.findings.settle_finding import dismiss_finding, reopen_finding
+    from lentra.registry.operations.findings.settle_finding import dismiss_findings, reopen_findings
     from lentra.registry.operations.pools.add_keep_out import remove_keep_out
 
     pool = world.pool("10.40.64.0/24")
@@ -37,9 +37,9 @@ def test_what_was_seen_in_free_space_is_kept_out_until_it_is_settled(world, real
     with pytest.raises(WrongState, match="dismiss finding"):
         world.do(remove_keep_out, made, why="a mistake")
     stray = reality.one(first=parse_address("10.40.64.0")[1])
-    world.do(dismiss_finding, stray.pk, "a laboratory's")
+    world.do(dismiss_findings, [stray.pk], "a laboratory's")
     assert kept() == ["10.40.64.130/32"]
-    world.do(reopen_finding, stray.pk)
+    world.do(reopen_findings, [stray.pk])
     assert kept() == ["10.40.64.0/25", "10.40.64.130/32"]
     world.later(hours=1)
     reality.survey(source, "10.40.64.130")
@@ -75,16 +75,16 @@ def test_a_stray_becomes_a_subnet_or_a_reservation_as_it_was_seen(world, reality
     )
     hall, odd, kept = (reality.one(first=parse_address(f"10.40.{n}.0")[1]) for n in (64, 65, 66))
     with pytest.raises(Invalid, match="has a tier"):
-        world.do(take_over, hall.pk, TakeOver("subnet"))
+        world.do(take_over, [hall.pk], TakeOver("subnet"))
     with pytest.raises(Invalid, match="is no prefix"):
-        world.do(take_over, odd.pk, TakeOver("subnet", project=world.project.name, tier=world.tier.name))
-    world.do(take_over, hall.pk, TakeOver("subnet", tier=world.tier.name))
+        world.do(take_over, [odd.pk], TakeOver("subnet", project=world.project.name, tier=world.tier.name))
+    world.do(take_over, [hall.pk], TakeOver("subnet", tier=world.tier.name))
     made = Subnet.objects.get(realm=world.realm, name="quay-hall")
     assert (str(made.blocks()[0]), made.zone, made.project) == ("10.40.64.0/26", world.zone, world.project)
-    world.do(take_over, odd.pk, TakeOver("reservation", name="odd-one"))
+    world.do(take_over, [odd.pk], TakeOver("reservation", name="odd-one"))
     assert Reservation.objects.get(realm=world.realm, name="odd-one").range_text == "10.40.65.0-10.40.65.95"
     assert reality.told() == [("stray", "10.40.66.0/27", "")]
-    elsewhere = world.do(take_over, kept.pk, TakeOver("reservation", reason="builders"))
+    elsewhere = world.do(take_over, [kept.pk], TakeOver("reservation", reason="builders"))
     assert elsewhere is None or reality.told() == []
     holds()
 
@@ -92,7 +92,7 @@ def test_a_stray_becomes_a_subnet_or_a_reservation_as_it_was_seen(world, reality
 def test_several_findings_are_settled_together_or_not_at_all(world, reality):  # noqa: F811
     from lentra.registry.models import Finding, KeepOut
     from lentra.registry.operations.findings.become import TakeOver
-    from lentra.registry.operations.findings.settle_finding import assign_finding, settle_many, take_over
+    from lentra.registry.operations.findings.settle_finding import assign_findings, take_over
 
     (subnet,) = world.ask(world.pool("10.40.64.0/20"), length=26, tag=12)
     source = reality.source()
@@ -101,7 +101,7 @@ def test_several_findings_are_settled_together_or_not_at_all(world, reality):  #
     differs, *strays = Finding.objects.filter(realm=world.realm, state="open").order_by("pk")
 
     def together(change, findings):
-        return settle_many(change, findings, lambda number: take_over(change, number, TakeOver("keep-out")))
+        return take_over(change, findings, TakeOver("keep-out"))
 
     with pytest.raises(Refusal, match=f"finding {differs.pk}: .*correct what is recorded") as refused:
         world.do(together, [strays[0].pk, differs.pk])
@@ -114,12 +114,12 @@ def test_several_findings_are_settled_together_or_not_at_all(world, reality):  #
 
     person, day = world.person("requester"), world.clock.now().date() + timedelta(days=3)
     with pytest.raises(Invalid, match="has passed"):
-        world.do(assign_finding, differs.pk, person, day - timedelta(days=9))
-    world.do(assign_finding, differs.pk, person, day)
+        world.do(assign_findings, [differs.pk], person, day - timedelta(days=9))
+    world.do(assign_findings, [differs.pk], person, day)
     reality.survey(source, reality.seen(block, tag="14"))
     finding = reality.one(pk=differs.pk)
     assert (finding.assignee_name, finding.due, finding.state) == (person.name, day, "open")
-    world.do(assign_finding, differs.pk, None)
+    world.do(assign_findings, [differs.pk], None)
     assert reality.one(pk=differs.pk).assignee is None
 
 
@@ -154,7 +154,7 @@ def test_a_rule_takes_over_what_it_speaks_of_and_nothing_else(world, reality, ho
 
 def test_what_is_recorded_is_corrected_to_what_was_seen(world, reality):  # noqa: F811
     from lentra.registry.models import Address, Subnet
-    from lentra.registry.operations.findings.correct_finding import correct_finding
+    from lentra.registry.operations.findings.correct_finding import correct_findings
     from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
 
     pool = world.pool("10.40.64.0/20")
@@ -175,14 +175,14 @@ def test_what_is_recorded_is_corrected_to_what_was_seen(world, reality):  # noqa
         f: reality.one(fact=f, state="open").pk for f in ("tag", "gateway", "dhcp", "zone", "reach", "name", "mac")
     }
     with pytest.raises(Invalid, match="contradict each other: 13, 14"):
-        world.do(correct_finding, facts["tag"])
-    world.do(correct_finding, facts["tag"], two.name)
+        world.do(correct_findings, [facts["tag"]])
+    world.do(correct_findings, [facts["tag"]], two.name)
     assert "tag" in {told[2] for told in reality.told()}  # the other one still says otherwise
     reality.survey(one, reality.seen(block, **wrong | {"tag": "14"}), address)
     with pytest.raises(WrongState, match="replace the subnet by one in that zone"):
-        world.do(correct_finding, facts["zone"])
+        world.do(correct_findings, [facts["zone"]])
     for fact in ("gateway", "dhcp", "reach", "name", "mac"):
-        world.do(correct_finding, facts[fact])
+        world.do(correct_findings, [facts[fact]])
     made, record = Subnet.objects.get(pk=subnet.pk), Address.objects.get(subnet=subnet)
     assert (made.tag, made.gateway, made.dhcp, made.exposure) == (14, "10.40.64.62", wrong["dhcp"], "public")
     assert (record.name, record.mac) == ("cam-7", "02:00:00:00:00:07")
@@ -190,4 +190,4 @@ def test_what_is_recorded_is_corrected_to_what_was_seen(world, reality):  # noqa
     world.later(hours=1)
     reality.survey(one, "10.40.66.0/26")
     with pytest.raises(WrongState, match="nothing to set"):
-        world.do(correct_finding, reality.one(kind="stray", state="open").pk)
+        world.do(correct_findings, [reality.one(kind="stray", state="open").pk])

@@ -200,3 +200,29 @@ def test_findings_come_as_a_file_as_well(live):
     answer = requests.get(f"{live.url}/api/v1/findings?as=csv", headers=headers, timeout=30)
     assert answer.ok
     assert "stray" in answer.text
+
+
+def test_strays_become_what_previews_have_shown_one_and_several(live, walk):
+    source, realm = walk
+    planner = live.client("planner")
+    rows = [{"range": f"10.90.{n}.0/24", "name": f"{realm}-{n}"} for n in (30, 31, 32, 33)]
+    planner.sources.survey(source, {"format": FORMAT, "sightings": rows})
+    hall, kept, *both = sorted(planner.findings.list(realm=realm), key=lambda f: f["range"])
+    assert hall["can_become"] == ["keep-out", "subnet", "reservation"]
+    assert not hall["can_correct"]
+    place = {"project": "tide-model", "tier": "app", "zone": "ml-1"}
+    for numbers, becomes, more in (
+        (hall["id"], "subnet", place),
+        (kept["id"], "reservation", {"reason": "the builders"}),
+        ([one["id"] for one in both], "keep-out", {}),
+    ):
+        shown = planner.findings.take_over(numbers, becomes, preview=True, **more)
+        assert len(list(planner.findings.list(realm=realm, state="open")))
+        with planner.following(shown.proposal):
+            planner.findings.take_over(numbers, becomes, **more)
+    assert not list(planner.findings.list(realm=realm, state="open"))
+    assert planner.subnets.get(f"{realm}:{realm}-30")["blocks"][0]["prefix"] == "10.90.30.0/24"
+    assert [r["range"] for r in planner.reservations.list(realm=realm)] == ["10.90.31.0/24"]
+    kept_out = {k["range"]: k["finding"] for k in planner.keep_outs.list(realm=realm, source=source)}
+    assert kept_out == {"10.90.32.0/24": None, "10.90.33.0/24": None}
+    assert planner.verify()["clean"]

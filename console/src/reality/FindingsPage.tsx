@@ -46,13 +46,10 @@ const ASSIGN: Kind = {
   ],
 };
 
-const isSingle = (finding: Finding) => !finding.range.includes("/") && !finding.range.includes("-");
-
-/** What a stray can become, by where it lies: what is left empty is as it was seen. */
+/** What strays can become, all of them: what is left empty is as it was seen. */
 function takeOver(findings: Finding[]): Kind {
-  const inside = findings.every((one) => one.subnet && isSingle(one));
-  const free = findings.every((one) => !one.subnet);
-  const choices = [...(inside ? ["address-record"] : []), ...(free ? ["subnet", "reservation"] : []), "keep-out"];
+  const choices = findings[0]!.can_become.filter((one) => findings.every((finding) => finding.can_become.includes(one)));
+  const free = choices.includes("subnet");
   return {
     ...FORM,
     columns: [],
@@ -76,7 +73,6 @@ const CORRECT: Kind = {
   columns: [],
   fields: [{ name: "source", label: "Source to believe", kind: "ref", of: "sources", help: "where several say otherwise" }],
 };
-const CORRECTED = ["tag", "gateway", "dhcp", "name", "mac", "reach"];
 const AGES: Record<string, number> = { today: 0, "in the last 7 days": 7, "in the last 30 days": 30 };
 
 /** The moment since which findings of an age were opened. */
@@ -133,7 +129,7 @@ export function FindingsPage() {
           <Button variant="outlined" onClick={() => setDoing({ findings: living, what: "assign" })}>
             Assign them
           </Button>
-          {living.every((one) => one.kind === "stray") && (
+          {living.every((one) => one.can_become.length > 0) && (
             <Button variant="outlined" onClick={() => setDoing({ findings: living, what: "take-over" })}>
               Take them over
             </Button>
@@ -179,7 +175,7 @@ export function FindingsPage() {
                             Open again
                           </Button>
                         )}
-                        {row.state === "open" && row.kind === "stray" && (
+                        {row.state === "open" && row.can_become.length > 0 && (
                           <Button size="small" sx={{ whiteSpace: "nowrap" }} aria-label={`Take over: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "take-over" })}>
                             Take over
                           </Button>
@@ -189,7 +185,7 @@ export function FindingsPage() {
                             Dismiss
                           </Button>
                         )}
-                        {row.state === "open" && CORRECTED.includes(row.fact) && row.kind !== "clash" && (
+                        {row.state === "open" && row.can_correct && (
                           <Button size="small" aria-label={`Correct: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "correct" })}>
                             Correct
                           </Button>

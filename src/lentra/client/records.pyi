@@ -447,6 +447,8 @@ class Finding(TypedDict):
     until: str | None
     assignee: dict[str, Any] | None
     due: str | None
+    can_become: list[str]
+    can_correct: bool
 FindingKindEnum = Literal["stray", "silent", "differs", "clash", "exposed", "cut-off"]
 FindingStateEnum = Literal["open", "dismissed", "closed"]
 class Fit(TypedDict):

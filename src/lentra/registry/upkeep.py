@@ -27,6 +27,7 @@ from lentra.registry.models import (
     OpenSession,
     Operation,
     Realm,
+    Sighting,
     SignInCount,
     SpentCode,
     Verified,
@@ -44,6 +45,7 @@ logger = logging.getLogger(__name__)
 LATE_AFTER = timedelta(minutes=5)  # without a whole round
 VERIFIED_EVERY = timedelta(days=1)
 LETTERS_KEPT = timedelta(days=30)
+SIGHTINGS_KEPT = timedelta(days=400)  # of what is seen no more
 _LEASE = "upkeep"
 _LEASE_LASTS = timedelta(seconds=60)
 _LONG_STEP_LASTS = timedelta(minutes=5)
@@ -157,6 +159,7 @@ def _forgettable(clock: Clock) -> dict[str, QuerySet[Any]]:
         "sign_ins": SignInCount.objects.filter(last_at__lt=now - FORGOTTEN_AFTER),
         "spent_codes": SpentCode.objects.filter(at__lt=now - CODES_KEPT),
         "letters": Letter.objects.filter(made_at__lt=now - LETTERS_KEPT),
+        "sightings": Sighting.objects.filter(lost_at__lt=now - SIGHTINGS_KEPT),
         "intake_files": IntakePart.objects.filter(intake__created_at__lt=now - KEPT),
         "intake_rows": IntakeRow.objects.filter(intake__created_at__lt=now - KEPT),
     }

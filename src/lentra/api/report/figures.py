@@ -8,10 +8,11 @@ from typing import Any
 from lentra.api.report.drawings import bars, grid_drawing, map_drawing, over_time
 from lentra.registry.foresight.alerts import alert_facts
 from lentra.registry.foresight.headroom import overview, owner_headroom, realm_headroom
-from lentra.registry.models import WORST_FIRST, Alert, Finding, PlannedNeed, Pool, Project, Realm
+from lentra.registry.models import Alert, PlannedNeed, Pool, Project, Realm
 from lentra.registry.reports.breakdown import breakdown
 from lentra.registry.reports.idle import first_idle
 from lentra.registry.reports.project_grid import project_grid
+from lentra.registry.reports.seen import worst_findings
 from lentra.registry.reports.space_map import ranges_to_map, space_map
 from lentra.registry.reports.usage_history import changes_between
 
@@ -48,7 +49,7 @@ def realm_figures(realm: Realm, now: datetime) -> dict[str, Any]:
             (now - _CHANGES).date(), now.date(), Pool.objects.filter(realm=realm).values_list("pk", flat=True)
         ),
         "idle": first_idle(now, _MOST_ROWS, realm=realm),
-        "findings": _findings(realm=realm.pk),
+        "findings": worst_findings(realm=realm)[:_MOST_ROWS],
         "most": _MOST_ROWS,
         "pools_left": max(0, every.count() - _MOST_POOLS),
     }
@@ -71,15 +72,9 @@ def project_figures(project: Project, now: datetime) -> dict[str, Any]:
         "bars": bars(by_zone, "zone"),
         "needs": _needs(PlannedNeed.objects.filter(project=project), now),
         "idle": first_idle(now, _MOST_ROWS, project=project),
-        "findings": _findings(project=project.pk),
+        "findings": worst_findings(project=project.pk)[:_MOST_ROWS],
         "most": _MOST_ROWS,
     }
-
-
-def _findings(**of: int) -> list[Finding]:
-    """Open findings, the worst first."""
-    rows = Finding.objects.filter(state="open", **of).order_by("pk")[:_MOST_ROWS]
-    return sorted(rows, key=lambda finding: (WORST_FIRST.index(finding.kind), finding.pk))
 
 
 def _needs(rows: Any, now: datetime) -> list[PlannedNeed]:

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from rest_framework import serializers
 
 from lentra.api.fields import NameField, OneOf, RefField, Several, Strict
 from lentra.api.serializers.records import ALWAYS, RecordSerializer
+from lentra.registry.lookup.sources import STANDINGS, look_of, standing
 from lentra.registry.models import (
-    ASKED_KINDS,
     FINDING_KINDS,
     FINDING_STATES,
     SOURCE_KINDS,
@@ -23,11 +23,10 @@ from lentra.registry.models import (
     Survey,
     TakingRule,
 )
-from lentra.registry.operations.findings.become import BECOMES
+from lentra.registry.operations.findings.become import BECOMES, can_become
+from lentra.registry.operations.findings.correct_finding import can_correct
 from lentra.registry.operations.findings.settle_finding import MOST_AT_ONCE
 from lentra.registry.transactions.clock import SystemClock
-
-STATES = ("never", "fresh", "stale", "asking", "failing")
 
 
 class LookSerializer(serializers.ModelSerializer):
@@ -104,7 +103,7 @@ class SourceSerializer(RecordSerializer):
         required=False, min_value=1, max_value=3650, help_text="Days that a sighting is good for."
     )
     state = OneOf(
-        list(STATES),
+        list(STANDINGS),
         read_only=True,
         help_text="never: it has not looked; fresh; stale: what it saw is believed no more; asking: now; failing.",
     )
@@ -121,29 +120,9 @@ class SourceSerializer(RecordSerializer):
     class Meta:
         model = Source
         fields = (
-            *(
-                *ALWAYS,
-                "name",
-                "realm",
-                "kind",
-                "address",
-                "parts",
-                "takes",
-                "credential",
-                "has_credential",
-                "every",
-            ),
-            *(
-                "follows",
-                "covers",
-                "every_address",
-                "good_for",
-                "seen_at",
-                "state",
-                "asked_next_at",
-                "look",
-                "about",
-            ),
+            *(*ALWAYS, "name", "realm", "kind", "address", "parts", "takes", "credential", "has_credential"),
+            *("every", "follows", "covers", "every_address", "good_for", "seen_at", "state", "asked_next_at"),
+            *("look", "about"),
         )
         read_only_fields = ("id", "seen_at")
         extra_kwargs = {"seen_at": {"help_text": "When it looked last; null for never."}}
@@ -153,9 +132,9 @@ class SourceSerializer(RecordSerializer):
 
     def to_representation(self, source: Source) -> dict[str, Any]:
         shown = super().to_representation(source)
-        look = Look.objects.filter(pk=source.pk).first() if source.kind in ASKED_KINDS else None
+        look = look_of(source)
         shown["look"] = LookSerializer(look).data if look else None
-        shown["state"] = _state(source, look)
+        shown["state"] = standing(source, look, SystemClock().now())
         shown["asked_next_at"] = shown["look"]["due_at"] if look else None
         return shown
 
@@ -164,16 +143,6 @@ class SourceSerializer(RecordSerializer):
         for name in ("look", "state", "asked_next_at"):
             fields[name].get_attribute = lambda source: None
         return fields
-
-
-def _state(source: Source, look: Look | None) -> str:
-    """How a source stands, in a word."""
-    if look and (look.begun_at or look.failing_since):
-        return "asking" if look.begun_at else "failing"
-    if source.seen_at is None:
-        return "never"
-    good = timedelta(days=source.good_for)
-    return "fresh" if SystemClock().now() - source.seen_at <= good else "stale"
 
 
 class TakingRuleSerializer(RecordSerializer):
@@ -262,6 +231,12 @@ class FindingSerializer(RecordSerializer):
     assignee = serializers.SerializerMethodField(
         help_text="Who was asked to correct it: id and name; null for nobody."
     )
+    can_become = serializers.SerializerMethodField(
+        help_text="What a stray that is not closed can be taken over as; empty for others."
+    )
+    can_correct = serializers.SerializerMethodField(
+        help_text="Whether what is recorded can be set to what was seen, while it is not closed."
+    )
     state = OneOf(
         list(FINDING_STATES), read_only=True, help_text="open, dismissed, or closed: the difference is gone."
     )
@@ -271,6 +246,7 @@ class FindingSerializer(RecordSerializer):
         fields = (
             *(*ALWAYS, "name", "realm", "kind", "range", "fact", "text", "recorded", "seen", "subnet", "project"),
             *("state", "opened_at", "closed_at", "reason", "until", "assignee", "due"),
+            *("can_become", "can_correct"),
         )
         read_only_fields = ("id", "opened_at", "closed_at", "reason", "until", "due")
         extra_kwargs = {
@@ -306,6 +282,12 @@ class FindingSerializer(RecordSerializer):
 
     def get_project(self, finding: Finding) -> dict[str, Any] | None:
         return {"id": finding.project, "name": finding.project_name} if finding.project else None
+
+    def get_can_become(self, finding: Finding) -> list[str]:
+        return can_become(finding) if finding.kind == "stray" and finding.living else []
+
+    def get_can_correct(self, finding: Finding) -> bool:
+        return bool(finding.living) and can_correct(finding)
 
     def get_assignee(self, finding: Finding) -> dict[str, Any] | None:
         return {"id": finding.assignee, "name": finding.assignee_name} if finding.assignee else None

@@ -41,13 +41,12 @@ from lentra.api.views.setup import SetUpViews, describe
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Finding, Person, Project, Sighting, Source, Survey
 from lentra.registry.operations.findings.become import TakeOver
-from lentra.registry.operations.findings.correct_finding import correct_finding
+from lentra.registry.operations.findings.correct_finding import correct_findings
 from lentra.registry.operations.findings.keep_source import add_source, ask_now, edit_source, leave_off
 from lentra.registry.operations.findings.settle_finding import (
-    assign_finding,
-    dismiss_finding,
-    reopen_finding,
-    settle_many,
+    assign_findings,
+    dismiss_findings,
+    reopen_findings,
     take_over,
 )
 from lentra.registry.operations.findings.take_survey import take_survey
@@ -61,7 +60,7 @@ _MANY = answer_of(SettledSerializer)
 
 class SourceViews(SetUpViews):
     kind = "source"
-    related = ("realm",)
+    related = ("realm", "look")
 
     def add(self, change: Change, values: dict[str, Any]) -> Any:
         return add_source(change, values)
@@ -184,26 +183,26 @@ class FindingViews(GenericViewSet):
     def dismiss(self, request: Request, ref: str) -> Response:
         """Until a day, from which on it is open again if it is still there."""
         values = read_body(request, DismissSerializer)
-        return self._change(request, ref, dismiss_finding, values["reason"], values.get("until"))
+        return self._change(request, ref, dismiss_findings, values["reason"], values.get("until"))
 
     @call("Open a dismissed finding again", request=None, responses=_ANSWER)
     @action(detail=True, methods=["post"])
     def reopen(self, request: Request, ref: str) -> Response:
-        return self._change(request, ref, reopen_finding)
+        return self._change(request, ref, reopen_findings)
 
     @call("Ask somebody to correct a difference", request=AssignSerializer, responses=_ANSWER)
     @action(detail=True, methods=["post"])
     def assign(self, request: Request, ref: str) -> Response:
         """Until a day; or nobody any more."""
         values = read_body(request, AssignSerializer)
-        return self._change(request, ref, assign_finding, _asked_of(values), values.get("due"))
+        return self._change(request, ref, assign_findings, _asked_of(values), values.get("due"))
 
     @call("Correct what is recorded to what was seen", request=CorrectSerializer, responses=_ANSWER)
     @action(detail=True, methods=["post"])
     def correct(self, request: Request, ref: str) -> Response:
         """A tag, gateway, DHCP range, name, hardware address, or the exposure declared; the finding is closed then."""
         values = read_body(request, CorrectSerializer)
-        return self._change(request, ref, correct_finding, values["source"])
+        return self._change(request, ref, correct_findings, values["source"])
 
     @call("Take a stray over into the registry", request=TakeOverSerializer, responses=_ANSWER)
     @action(detail=True, methods=["post"], url_path="take-over")
@@ -216,8 +215,8 @@ class FindingViews(GenericViewSet):
         number, version = find_at_address(Finding, ref).pk, read_version(request)
         return run_change(
             request,
-            lambda change: operation(change, number, *values, version=version),
-            lambda finding: FindingSerializer(finding).data,
+            lambda change: operation(change, [number], *values, version=version),
+            lambda findings: FindingSerializer(findings[0]).data,
         )
 
 
@@ -229,7 +228,7 @@ class DismissManyView(APIView):
         """All of them, or none."""
         values = read_body(request, DismissManySerializer)
         given = values["reason"], values.get("until")
-        return _settled(request, values, lambda change: lambda number: dismiss_finding(change, number, *given))
+        return _settled(request, values, dismiss_findings, *given)
 
 
 class AssignManyView(APIView):
@@ -240,7 +239,7 @@ class AssignManyView(APIView):
         """All of them, or none."""
         values = read_body(request, AssignManySerializer)
         given = _asked_of(values), values.get("due")
-        return _settled(request, values, lambda change: lambda number: assign_finding(change, number, *given))
+        return _settled(request, values, assign_findings, *given)
 
 
 class TakeOverManyView(APIView):
@@ -251,15 +250,15 @@ class TakeOverManyView(APIView):
         """All of them, or none; each becomes the same kind of record."""
         values = read_body(request, TakeOverManySerializer)
         wanted = TakeOver(**{name: value for name, value in values.items() if name != "findings"})
-        return _settled(request, values, lambda change: lambda number: take_over(change, number, wanted))
+        return _settled(request, values, take_over, wanted)
 
 
 def _settled(
-    request: Request, values: dict[str, Any], settle: Callable[[Change], Callable[[int], Finding]]
+    request: Request, body: dict[str, Any], operation: Callable[..., list[Finding]], *values: Any
 ) -> Response:
     return run_change(
         request,
-        lambda change: settle_many(change, values["findings"], settle(change)),
+        lambda change: operation(change, body["findings"], *values),
         lambda findings: {"findings": FindingSerializer(findings, many=True).data},
     )
 

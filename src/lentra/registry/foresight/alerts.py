@@ -22,12 +22,7 @@ from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.run import run_transaction
 
 WITHIN_DAYS = 30
-_TOLD_BY_ALERT = (
-    "exposed",
-    "cut-off",
-    "clash",
-    "stray",
-)  # kinds of findings that do not wait for somebody to look
+_TOLD_BY_ALERT = ("exposed", "cut-off", "clash", "stray")  # findings that do not wait for somebody to look
 _PATIENCE = timedelta(hours=1)  # with a source that cannot be asked
 
 

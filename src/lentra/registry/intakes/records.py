@@ -309,16 +309,8 @@ def _told_reservation(record: Reservation) -> dict[str, str]:
 
 _POOL_FIELDS = (
     *("sheet", "region", "zone", "project", "origin", "exposure", "gives", "cooling_days", "warning_percent"),
-    *(
-        "critical_percent",
-        "placement_v4",
-        "placement_v6",
-        "shortest_v4",
-        "longest_v4",
-        "unit_v6",
-        "keeps_out_seen",
-        "about",
-    ),
+    *("critical_percent", "placement_v4", "placement_v6", "shortest_v4", "longest_v4", "unit_v6"),
+    *("keeps_out_seen", "about"),
 )
 
 

@@ -64,16 +64,7 @@ _PLACES: dict[str, Any] = {"project": Project, "zone": Zone, "region": Region, "
 _INSIDE = ("gateway", "dhcp", "dhcp_excluded", "dhcp_service", "ipv6_hosts", "name_servers", "dns_suffix")
 _LISTS = ("dhcp", "dhcp_excluded", "name_servers")
 _TOLD = (
-    "name",
-    "purpose",
-    "notes",
-    "hosts",
-    "growth",
-    "service",
-    "tag",
-    "outer_tag",
-    "labels",
-    "exposure",
+    *("name", "purpose", "notes", "hosts", "growth", "service", "tag", "outer_tag", "labels", "exposure"),
     *_INSIDE,
 )
 _FIXED = ("project", "zone", "region", "tier")

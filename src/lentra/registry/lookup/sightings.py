@@ -56,19 +56,22 @@ def look_up_last_seen(records: Sequence[Address]) -> None:
 
 def seen_lately(subnets: Iterable[Subnet], now: datetime, days: int = LATELY) -> list[str]:
     """What was seen in subnets in the last days, in words: whoever gives them back is warned of it."""
+    since = now - timedelta(days=days)
+    blocks = [(subnet, block) for subnet in subnets for block in subnet.blocks()]
+    asked = last_in((subnet.realm_id, block) for subnet, block in blocks)
+    lately = sorted({place for place, seen, _ in asked if seen >= since})
     told = []
-    for subnet in subnets:
-        for block in subnet.blocks():
-            inside = Sighting.objects.filter(
-                realm=subnet.realm_id, family=block.family, first__range=(block.first, block.last)
-            )
-            rows = inside.annotate(seen=LAST).filter(seen__gte=now - timedelta(days=days)).order_by("-seen")
-            count = rows.count()
-            if not count:
-                continue
-            shown = ", ".join(_words(row) for row in rows.select_related("source")[:_TOLD])
-            more = f" and {count - _TOLD:,} more" if count > _TOLD else ""
-            told.append(f"{subnet.name} was seen lately: {shown}{more}")
+    for subnet, block in (blocks[place] for place in lately[:_TOLD]):
+        inside = Sighting.objects.filter(
+            realm=subnet.realm_id, family=block.family, first__range=(block.first, block.last)
+        )
+        rows = inside.annotate(seen=LAST).filter(seen__gte=since).select_related("source").order_by("-seen")
+        shown = [_words(row) for row in rows[: _TOLD + 1]]
+        more = ", and more" if len(shown) > _TOLD else ""
+        what = ", ".join(shown[:_TOLD]) or "a network that it lies in"
+        told.append(f"{subnet.name} was seen lately: {what}{more}")
+    if len(lately) > _TOLD:
+        told.append(f"{len(lately) - _TOLD:,} more were seen lately")
     return told
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.db import models
@@ -48,6 +49,10 @@ class Source(Record):
     good_for = models.PositiveSmallIntegerField(default=30)
     seen_at = models.DateTimeField(null=True, blank=True)
     about = models.CharField(max_length=500, default="", blank=True)
+
+    def is_believed(self, now: datetime) -> bool:
+        """Whether it has looked, and not too long ago."""
+        return self.seen_at is not None and now - self.seen_at <= timedelta(days=self.good_for)
 
 
 class Look(models.Model):

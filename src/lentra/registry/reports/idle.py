@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import heapq
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from itertools import islice
@@ -93,7 +93,9 @@ def idle_subnets(pool: Pool, now: datetime) -> list[Subnet]:
     """The subnets of a pool that nothing has used for a while, the oldest first: no address recorded, or a public one
     attached to nothing."""
     rows = Subnet.objects.filter(pool=pool, unused=True, created_at__lte=now - GRACE)
-    return list(_of_kind(rows, pool.exposure == "public").order_by("created_at")[:_EACH])
+    found = list(_of_kind(rows, pool.exposure == "public").order_by("created_at")[:_EACH])
+    quiet = _quiet([subnet.pk for subnet in found], now)
+    return [subnet for subnet in found if subnet.pk in quiet]
 
 
 def _of_kind(rows: QuerySet[Subnet], public: bool) -> QuerySet[Subnet]:
@@ -153,14 +155,18 @@ def _unused(scope: Scope, public: bool, start: int) -> Iterator[tuple[int, Subne
     while batch := list(islice(wanted, 100)):
         there = _of_kind(Subnet.objects.filter(pk__in=[subnet.pk for _, subnet in batch]), public)
         kept = set(there.values_list("pk", flat=True))
-        idle = [row for row in batch if row[1].pk in kept]
-        blocks = Subnet.objects.filter(pk__in=kept).prefetch_related("extents").in_bulk()
-        seen = seen_subnets([blocks[subnet.pk] for _, subnet in idle])
-        for key, subnet in idle:
-            last = seen[subnet.pk].last_seen_at
-            if last is None or last <= scope.now - GRACE:  # what was seen of late is in use, whatever is recorded
-                subnet.seen = {"last": last}
+        quiet = _quiet(kept, scope.now)
+        for key, subnet in batch:
+            if subnet.pk in quiet:
+                subnet.seen = {"last": quiet[subnet.pk]}
                 yield key, subnet
+
+
+def _quiet(subnets: Collection[int], now: datetime) -> dict[int, datetime | None]:
+    """Those of some subnets that were not seen of late, and when they were: what is seen is in use, as recorded or not."""
+    known = Subnet.objects.filter(pk__in=subnets).select_related("tier").prefetch_related("extents")
+    seen = {number: told.last_seen_at for number, told in seen_subnets(list(known)).items()}
+    return {number: last for number, last in seen.items() if last is None or last <= now - GRACE}
 
 
 def _without_hosts(scope: Scope, start: int) -> Iterator[Keyed]:
@@ -178,20 +184,12 @@ def _silent(scope: Scope, start: int) -> Iterator[Keyed]:
     rows = Finding.objects.filter(kind="silent", state="open", subnet__isnull=False)
     rows = rows.filter(realm=scope.realm) if scope.realm else rows
     rows = rows.filter(project=scope.project.pk) if scope.project else rows
-    for finding in rows.filter(pk__gte=start).order_by("pk"):
-        name = finding.recorded or finding.subnet_name
-        yield (
-            finding.pk,
-            {
-                "kind": "silent",
-                "what": name,
-                "id": finding.subnet,
-                "where": finding.range_text,
-                "since": finding.opened_at,
-                "why": finding.text,
-                "step": f"ask {finding.project_name}, then give it back, or dismiss finding {finding.pk}",
-            },
-        )
+    while part := list(rows.filter(pk__gte=start).order_by("pk")[:100]):
+        for finding in part:
+            step = f"ask {finding.project_name}, then give it back, or dismiss finding {finding.pk}"
+            told = {"kind": "silent", "what": finding.recorded, "id": finding.subnet, "where": finding.range_text}
+            yield finding.pk, {**told, "since": finding.opened_at, "why": finding.text, "step": step}
+        start = part[-1].pk + 1
 
 
 def _idle_public(scope: Scope, start: int) -> Iterator[Keyed]:

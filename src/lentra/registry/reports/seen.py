@@ -7,13 +7,15 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from django.db.models import Case, QuerySet, Value, When
+
 from lentra.addressing.exposure import told_apart
 from lentra.addressing.extents import State
 from lentra.addressing.matching import matches, merged, within
 from lentra.addressing.prefix import BITS
 from lentra.registry.lookup.sightings import effective, last_in, public_of
 from lentra.registry.lookup.spans import few_spans, in_use_over
-from lentra.registry.models import Pool, Sighting, Subnet
+from lentra.registry.models import WORST_FIRST, Finding, Pool, Sighting, Subnet
 
 
 @dataclass
@@ -71,6 +73,12 @@ def _add_reach(subnets: Sequence[Subnet], told: Mapping[int, SeenSubnet]) -> Non
         told[number].reach[family] = effective(said, public.get(number, "") if family == 4 else "")
 
 
+def worst_findings(**of: Any) -> QuerySet[Finding]:
+    """Open findings, the worst kind first; the oldest first of each."""
+    rank = Case(*(When(kind=kind, then=Value(n)) for n, kind in enumerate(WORST_FIRST)), default=Value(9))
+    return Finding.objects.filter(state="open", **of).order_by(rank, "pk")
+
+
 def pool_seen(pool: Pool) -> list[dict[str, Any]]:
     """What is in use in a pool, and in those carved from it, by what sources see of it: by family.
 
@@ -83,10 +91,11 @@ def pool_seen(pool: Pool) -> list[dict[str, Any]]:
         spans = [(row.prefix.first, row.prefix.last) for row in pool.ranges.all() if row.family == family]
         if not spans:
             continue
+        own = merged(spans)
         inside = sorted(
             (first, first + (1 << (BITS[family] - length)) - 1)
             for _, first, length, state, *_ in in_use_over([pool.realm], family, few_spans(spans))
-            if state == State.HANDED_OUT and within(merged(spans), first, first)
+            if state == State.HANDED_OUT and within(own, first, first)
         )
         low, high = min(first for first, _ in spans), max(last for _, last in spans)
         rows = Sighting.objects.filter(

@@ -10,10 +10,9 @@ from datetime import date, datetime, timedelta
 from statistics import median
 from typing import Any
 
-from django.db.models import Case, Q, QuerySet, Value, When
+from django.db.models import Q, QuerySet
 
 from lentra.registry.models import (
-    WORST_FIRST,
     Alert,
     Finding,
     Lease,
@@ -36,6 +35,7 @@ from lentra.registry.models import (
 )
 from lentra.registry.models.subnets import TAKEN
 from lentra.registry.reports.holdings import subnets_by_state
+from lentra.registry.reports.seen import worst_findings
 from lentra.registry.rules.permissions import visible_entries
 from lentra.registry.rules.quotas import LIMITS, quotas_of, used_of
 
@@ -218,8 +218,7 @@ def _waits() -> Section:
 
 def _findings() -> Section:
     """What differs from what was seen, kind by kind, the worst first; the oldest first."""
-    rank = Case(*(When(kind=kind, then=Value(n)) for n, kind in enumerate(WORST_FIRST)), default=Value(9))
-    rows = Finding.objects.filter(state="open").order_by(rank, "pk")
+    rows = worst_findings()
 
     def line(finding: Finding) -> Line:
         by = ", ".join(dict.fromkeys(one["source"] for one in finding.seen))

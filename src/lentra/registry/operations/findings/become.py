@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from lentra.addressing.prefix import BITS, Prefix, range_text
+from lentra.addressing.prefix import Prefix, prefixes_of_range
 from lentra.addressing.refusal import Refusal
 from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.models import Finding, PoolRange, Record, Sighting
-from lentra.registry.operations.findings.keeping_out import lift_of
+from lentra.registry.operations.findings.keeping_out import keep_out_of, lift_of, seen_by
 from lentra.registry.operations.pools.add_keep_out import add_keep_out
 from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
 from lentra.registry.operations.subnets.hand_out import hand_out
@@ -75,17 +75,7 @@ def can_become(finding: Finding) -> list[str]:
 
 
 def _keep_out(change: Change, finding: Finding, wanted: TakeOver) -> Record:
-    sources = _sources(finding)
-    values = {
-        "realm": finding.realm,
-        "family": finding.family,
-        "first": finding.first,
-        "last": finding.last,
-        "reason": wanted.reason or f"seen by {sources}"[:300],
-        "source": sources[:200],
-        "certainty": "likely",
-    }
-    return add_keep_out(change, values, despite_use=finding.subnet is not None)
+    return add_keep_out(change, keep_out_of(finding, wanted.reason), despite_use=finding.subnet is not None)
 
 
 def _address_record(change: Change, finding: Finding, wanted: TakeOver) -> Record:
@@ -120,7 +110,7 @@ def _subnet(change: Change, finding: Finding, wanted: TakeOver) -> Record:
 def _reservation(change: Change, finding: Finding, wanted: TakeOver) -> Record:
     request = ReservationRequest(
         pool=wanted.pool or _pool(finding),
-        reason=wanted.reason or f"seen by {_sources(finding)}"[:300],
+        reason=wanted.reason or seen_by(finding),
         range=(finding.family, finding.first, finding.last),
         family=finding.family,
         name=wanted.name or None,
@@ -134,10 +124,6 @@ _BY_WORD = {
     "subnet": _subnet,
     "reservation": _reservation,
 }
-
-
-def _sources(finding: Finding) -> str:
-    return ", ".join(dict.fromkeys(one["source"] for one in finding.seen))
 
 
 def _facts(finding: Finding) -> dict[str, str]:
@@ -160,15 +146,15 @@ def _name(facts: dict[str, str]) -> str | None:
 
 
 def _block(finding: Finding) -> Prefix:
-    bits, size = BITS[finding.family], finding.last - finding.first + 1
-    if size & (size - 1) or finding.first % size:
+    blocks = prefixes_of_range(finding.family, finding.first, finding.last)
+    if len(blocks) > 1:
         raise Invalid(
             f"{finding.range_text} is no prefix: a subnet is one, so keep it out or reserve it",
             field="becomes",
             received="subnet",
             suggestions=["reservation", "keep-out"],
         )
-    return Prefix(finding.family, finding.first, bits - size.bit_length() + 1)
+    return blocks[0]
 
 
 def _pool(finding: Finding) -> int:
@@ -178,9 +164,8 @@ def _pool(finding: Finding) -> int:
     )
     around = rows.order_by("-length", "-pool").first()
     if around is None:
-        shown = range_text(finding.family, finding.first, finding.last)
         raise Invalid(
-            f"{shown} lies in no pool: add a pool around it first, or keep it out",
+            f"{finding.range_text} lies in no pool: add a pool around it first, or keep it out",
             field="pool",
             suggestions=["becomes: keep-out"],
         )

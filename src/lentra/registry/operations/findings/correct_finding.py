@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.models import Address, Finding
-from lentra.registry.operations.findings.judge import judge, lock_sources
-from lentra.registry.operations.findings.settle_finding import living
+from lentra.registry.operations.findings.judge import judge
+from lentra.registry.operations.findings.settle_finding import settled
 from lentra.registry.operations.subnets.edit_subnet import edit_subnet
 from lentra.registry.operations.subnets.record_addresses import edit_address
-from lentra.registry.rules.permissions import require
 from lentra.registry.transactions.change import Change
 
-_OF_SUBNET = ("tag", "gateway", "dhcp", "name")
+_KINDS = ("differs", "exposed", "cut-off")
+_OF_SUBNET = ("tag", "gateway", "dhcp", "name", "reach")
 _OF_RECORD = ("name", "mac")
 _DECLARED = {"outside": "public", "outward": "private", "inside": "private", "isolated": "isolated"}  # by reach
 _OTHERWISE = {
@@ -24,35 +26,44 @@ _OTHERWISE = {
 }
 
 
-def correct_finding(change: Change, number: int, source: str = "", version: int | None = None) -> Finding:
+def correct_findings(
+    change: Change, numbers: Sequence[int], source: str = "", version: int | None = None
+) -> list[Finding]:
     """Set what is recorded to what was seen; the difference is gone then, and the finding closed.
 
     Args:
         source: which one is believed, where several say otherwise.
 
     Raises:
-        WrongState: it is closed, or of a kind or fact that cannot be set; says what would do.
+        WrongState: one is closed, or of a kind or fact that cannot be set; says what would do.
         Invalid: sources contradict each other, and none is named; or the named one says nothing of it.
         NotAllowed, StaleEdit, and whatever the editing refuses.
     """
-    require(change.actor, "planner", "correct what is recorded")
-    lock_sources(realm__findings=number)
-    finding = living(number, version)
-    if finding.kind not in ("differs", "exposed", "cut-off"):
-        raise WrongState(f"a {finding.kind} finding has nothing to set: take it over, or correct what is there")
-    value = _value(finding, source)
-    if finding.fact == "reach":
-        edit_subnet(change, finding.subnet, {"exposure": _DECLARED[value]})
-    elif record := _record(finding):
-        if finding.fact not in _OF_RECORD:
+
+    def correct(finding: Finding) -> None:
+        if finding.kind not in _KINDS:
+            raise WrongState(
+                f"a {finding.kind} finding has nothing to set: take it over, or correct what is there"
+            )
+        value, record = _value(finding, source), _record(finding)
+        if not can_correct(finding):
             raise _cannot(finding)
-        edit_address(change, record.pk, {finding.fact: value.lower()})
-    else:
-        if finding.fact not in _OF_SUBNET:
-            raise _cannot(finding)
-        edit_subnet(change, finding.subnet, {finding.fact: _as_kept(finding.fact, value)})
-    judge(change, finding.realm)
-    return Finding.objects.get(pk=finding.pk)
+        if finding.fact == "reach":
+            edit_subnet(change, finding.subnet, {"exposure": _DECLARED[value]})
+        elif record:
+            edit_address(change, record.pk, {finding.fact: value.lower()})
+        else:
+            edit_subnet(change, finding.subnet, {finding.fact: _as_kept(finding.fact, value)})
+
+    return settled(change, numbers, "correct what is recorded", correct, judge, version)
+
+
+def can_correct(finding: Finding) -> bool:
+    """Whether what is recorded can be set to what was seen: of an address its name and hardware address."""
+    if finding.kind not in _KINDS:
+        return False
+    single = finding.first == finding.last and finding.fact != "reach"
+    return finding.fact in (_OF_RECORD if single else _OF_SUBNET)
 
 
 def _value(finding: Finding, source: str) -> str:

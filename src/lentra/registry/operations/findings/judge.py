@@ -6,7 +6,7 @@ from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 from operator import itemgetter
 from typing import Any
 
@@ -149,8 +149,7 @@ class _Ground:
         self.sources: dict[int, Source] = {}
         self.looked: dict[int, datetime] = {}  # when each did, of those that are still believed
         for source in Source.objects.filter(realm=realm).exclude(seen_at=None):
-            assert source.seen_at
-            if now - source.seen_at <= timedelta(days=source.good_for):
+            if source.seen_at and source.is_believed(now):
                 self.sources[source.pk], self.looked[source.pk] = source, source.seen_at
         self.sightings = list(Sighting.objects.filter(realm=realm, source__in=list(self.sources), lost_at=None))
         self.reached: dict[tuple[int, int], str] = {}  # subnet, family -> how far

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Sequence
+from typing import Any
+
+from django.db.models import QuerySet
 
 from lentra.addressing.prefix import BITS
 from lentra.registry.models import Finding, KeepOut, PoolRange, Realm
@@ -15,7 +18,7 @@ MOST_KEPT_OUT = 2000  # in one change; the rest with the next
 
 def keep_out_strays(change: Change, realm: Realm) -> None:
     """Keep out what open strays in the free space of pools say, and lift what no open one says any more."""
-    strays = {f.pk: f for f in Finding.objects.filter(realm=realm, kind="stray", state="open", subnet=None)}
+    strays = {f.pk: f for f in _open_strays(realm)}
     kept = {k.finding_id: k for k in KeepOut.objects.filter(realm=realm).exclude(finding_id=None)}
     if not strays and not kept:
         return
@@ -27,23 +30,38 @@ def keep_out_strays(change: Change, realm: Realm) -> None:
     notes = list(change.notes)
     for number in fresh:
         stray = strays[number]
-        sources = ", ".join(dict.fromkeys(one["source"] for one in stray.seen))
-        values = {
-            "realm": realm,
-            "family": stray.family,
-            "first": stray.first,
-            "last": stray.last,
-            "reason": f"seen by {sources}"[:300],
-            "source": sources[:200],
-            "certainty": "likely",
-            "finding_id": number,
-        }
-        add_keep_out(change, values, despite_use=True)
+        add_keep_out(change, {**keep_out_of(stray), "finding_id": number}, despite_use=True)
     change.notes[:] = notes
     if fresh:
         change.note(f"{len(fresh):,} free ranges in which something was seen are kept out until it is settled")
     if left := len(wanted - kept.keys()) - len(fresh):
         change.note(f"{left:,} more are kept out with the next surveys")
+
+
+def _open_strays(realm: Realm) -> QuerySet[Finding]:
+    return Finding.objects.filter(realm=realm, kind="stray", state="open", subnet=None).select_related("realm")
+
+
+def keep_out_of(stray: Finding, reason: str = "") -> dict[str, Any]:
+    """What is said of a keep-out where something was seen; who saw it, if no reason is given."""
+    return {
+        "realm": stray.realm,
+        "family": stray.family,
+        "first": stray.first,
+        "last": stray.last,
+        "reason": reason or seen_by(stray),
+        "source": ", ".join(_sources(stray))[:200],
+        "certainty": "likely",
+    }
+
+
+def seen_by(stray: Finding) -> str:
+    """Who has seen a stray, in words."""
+    return f"seen by {', '.join(_sources(stray))}"[:300]
+
+
+def _sources(stray: Finding) -> list[str]:
+    return list(dict.fromkeys(one["source"] for one in stray.seen))
 
 
 def lift_of(change: Change, finding: Finding) -> None:

@@ -28,7 +28,8 @@ class Asking:
 
     def __init__(self, clock: Clock) -> None:
         self._clock = clock
-        self._pool = ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="asking")
+        self._asking = ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="asking")
+        self._following = ThreadPoolExecutor(_AT_ONCE, thread_name_prefix="following")  # what is soon done
         self._under_way: dict[int, Future[None]] = {}
         self._followed_at = self._judged_at = float("-inf")
         self._judging = Judging(clock)
@@ -36,23 +37,24 @@ class Asking:
     def begin(self) -> None:
         """Begin with those that are due; look into the feeds now and then, and judge where something has moved."""
         for number in due_sources(self._clock.now()):
-            self._start(survey, number)
+            self._start(self._asking, survey, number)
         if time.monotonic() - self._followed_at >= _FOLLOWED_EVERY:
             self._followed_at = time.monotonic()
             for number in followed_sources():
-                self._start(follow, number)
+                self._start(self._following, follow, number)
         if time.monotonic() - self._judged_at >= _JUDGED_EVERY:
             self._judged_at = time.monotonic()
-            self._start(lambda number, clock: self._judging.judge_moved(), _JUDGING)
+            self._start(self._following, lambda number, clock: self._judging.judge_moved(), _JUDGING)
 
     def end(self) -> None:
         """Wait for those under way."""
-        self._pool.shutdown(wait=True)
+        self._asking.shutdown(wait=True)
+        self._following.shutdown(wait=True)
 
-    def _start(self, work: Callable[[int, Clock], Any], number: int) -> None:
+    def _start(self, pool: ThreadPoolExecutor, work: Callable[[int, Clock], Any], number: int) -> None:
         running = self._under_way.get(number)
         if running is None or running.done():
-            self._under_way[number] = self._pool.submit(self._do, work, number)
+            self._under_way[number] = pool.submit(self._do, work, number)
 
     def _do(self, work: Callable[[int, Clock], Any], number: int) -> None:
         try:
