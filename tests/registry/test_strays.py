@@ -61,7 +61,7 @@ def test_a_pool_hands_out_what_was_seen_where_that_is_wanted(world, reality, hol
 
 
 def test_a_stray_becomes_a_subnet_or_a_reservation_as_it_was_seen(world, reality, holds):  # noqa: F811
-    from lentra.registry.models import Reservation, Subnet
+    from lentra.registry.models import KeepOut, Reservation, Subnet
     from lentra.registry.operations.findings.become import TakeOver
     from lentra.registry.operations.findings.settle_finding import take_over
 
@@ -79,6 +79,8 @@ def test_a_stray_becomes_a_subnet_or_a_reservation_as_it_was_seen(world, reality
     with pytest.raises(Invalid, match="is no prefix"):
         world.do(take_over, [odd.pk], TakeOver("subnet", project=world.project.name, tier=world.tier.name))
     world.do(take_over, [hall.pk], TakeOver("subnet", tier=world.tier.name))
+    assert "10.40.64.0/26" not in [told[1] for told in reality.told()]
+    assert not KeepOut.objects.filter(realm=world.realm, finding_id=hall.pk).exists()
     made = Subnet.objects.get(realm=world.realm, name="quay-hall")
     assert (str(made.blocks()[0]), made.zone, made.project) == ("10.40.64.0/26", world.zone, world.project)
     world.do(take_over, [odd.pk], TakeOver("reservation", name="odd-one"))

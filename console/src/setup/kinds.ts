@@ -424,7 +424,7 @@ export const KINDS: Record<string, Kind> = {
   },
   "taking-rules": {
     word: "taking-rule",
-    noun: "rule for taking over",
+    noun: "taking rule",
     collection: "taking-rules",
     role: "planner",
     columns: ["name", "realm", "source", "project", "becomes", "about"],

@@ -91,6 +91,7 @@ def judge(change: Change, realm: Realm) -> dict[str, int]:
     Whoever judges has locked the realm's sources. One that stays is written only if what it says is another: that it was
     seen again is no change.
     """
+    change.batch.send()  # what the change itself has written is judged as well
     found = sorted(_Ground(realm, change.now).findings(), key=lambda one: one.rank)
     wanted = {one.key(realm): one for one in found}
     living = {one.living: one for one in Finding.objects.filter(realm=realm).exclude(living=None)}
