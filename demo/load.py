@@ -72,6 +72,7 @@ from lentra.registry.upkeep import expire_all_due, run_upkeep
 from lentra.sources.documents import read_document
 
 _SET_UP_DAYS = 730
+_READINGS_DAILY = timedelta(days=180)  # before that, one a week is enough to look back
 
 
 def main() -> None:
@@ -184,12 +185,13 @@ class Loader:
             pass
 
     def _pass_until(self, moment: datetime) -> None:
-        """Let time pass: readings at the end of each day, and upkeep when something has happened."""
+        """Let time pass: what ends is ended each day, and readings are taken."""
         while self.clock.moment.date() < moment.date():
             end_of_day = self.clock.moment.replace(hour=23, minute=50)
             self.clock.moment = max(self.clock.moment, end_of_day)
             expire_all_due(self.clock)
-            take_readings(self.clock)
+            if self.clock.moment > self.today - _READINGS_DAILY or self.clock.moment.weekday() == 0:
+                take_readings(self.clock)
             morning = (self.clock.moment + timedelta(days=1)).replace(hour=6, minute=0)
             self.clock.moment = min(morning, moment)  # nothing happens after today's present moment
         self.clock.moment = max(self.clock.moment, moment)

@@ -271,3 +271,25 @@ def test_what_is_used_is_what_is_there_whatever_has_happened(world, holds, seed)
         assert used(world, local) == counted_one_by_one(world, [here])
     assert refused, "the quota was never reached"
     holds()
+
+
+def test_what_is_used_of_many_quotas_is_counted_together(world):
+    from django.db import connection
+    from django.test.utils import CaptureQueriesContext
+
+    from lentra.registry.models import Quota
+    from lentra.registry.rules.quotas import used_of, used_of_each
+
+    pool, other = world.pool("10.40.64.0/20"), world.pool("10.40.80.0/20", name="beside")
+    everywhere = world.limit(subnets=9, v4_addresses=4096, tags=9)
+    there = world.limit(pool=pool, v4_addresses=2048, records=5)
+    world.ask(pool, length=24, tag="next")
+    world.ask(other, length=25)
+    quotas, now = list(Quota.objects.order_by("pk")), world.clock.now()
+    with CaptureQueriesContext(connection) as asked:
+        found = used_of_each(quotas, now)
+    assert len(asked) <= 5
+    assert [used.amounts for used in found] == [used_of(quota, now).amounts for quota in quotas]
+    by_number = {used.quota.pk: used.amounts for used in found}
+    assert by_number[everywhere.pk] == {"subnets": 2, "v4_addresses": 384, "tags": 1}
+    assert by_number[there.pk] == {"v4_addresses": 256, "records": 0}

@@ -57,7 +57,7 @@ class Demo:
             self._until_up()
 
     def _until_up(self):
-        end = time.monotonic() + 120
+        end = time.monotonic() + 400
         while time.monotonic() < end:
             assert self.process.poll() is None, self.process.stdout.read()
             try:

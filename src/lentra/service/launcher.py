@@ -348,7 +348,7 @@ def _demo(options: argparse.Namespace) -> int:
         _say("Preparing its tables")
         service.manage("prepare")
         if not (folder / "demo-sign-ins.json").exists():
-            _say("Loading the demo: the ferry operator's networks (some seconds)")
+            _say("Loading the demo: the ferry operator's networks (about a minute)")
             service.run(
                 str(options.scenario / "load.py"), str(options.scenario), str(folder / "demo-sign-ins.json")
             )

@@ -10,7 +10,7 @@ from lentra.addressing.forecast import Forecast, Sample, crossing, forecast
 from lentra.registry.foresight.headroom import history_of
 from lentra.registry.models import Quota, Reading
 from lentra.registry.models.subnets import ANY_FAMILY
-from lentra.registry.rules.quotas import LIMITS, used_of
+from lentra.registry.rules.quotas import LIMITS, used_of_each
 
 
 def use_of_quotas(quotas: Sequence[Quota], now: datetime) -> dict[int, list[dict[str, Any]]]:
@@ -22,10 +22,11 @@ def use_of_quotas(quotas: Sequence[Quota], now: datetime) -> dict[int, list[dict
     """
     history = history_of("quota", [quota.pk for quota in quotas])
     found = {}
-    for quota in quotas:
-        readings = history.get((quota.pk, ANY_FAMILY), [])
-        rows = used_of(quota, now).told()
-        found[quota.pk] = [{**row, "words": LIMITS[row["what"]], **_reached(readings, row, now)} for row in rows]
+    for used in used_of_each(quotas, now):
+        readings = history.get((used.quota.pk, ANY_FAMILY), [])
+        found[used.quota.pk] = [
+            {**row, "words": LIMITS[row["what"]], **_reached(readings, row, now)} for row in used.told()
+        ]
     return found
 
 

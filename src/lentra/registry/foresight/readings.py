@@ -13,7 +13,7 @@ from lentra.addressing.prefix import BITS
 from lentra.registry.models import Quota, Reading, Space, SubnetSum
 from lentra.registry.models.subnets import ANY_FAMILY
 from lentra.registry.reports.usage import sum_of
-from lentra.registry.rules.quotas import used_of
+from lentra.registry.rules.quotas import used_of_each
 from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.sql import copy_rows, insert
 
@@ -146,6 +146,6 @@ def _of_owners(kind: str) -> Iterator[Reading]:
 
 def _of_quotas(now: datetime) -> Iterator[Reading]:
     """What is used of each quota."""
-    for quota in Quota.objects.order_by("pk"):
-        states = {row["what"]: str(row["used"]) for row in used_of(quota, now).told()}
-        yield Reading(kind="quota", subject=quota.pk, family=ANY_FAMILY, states=states)
+    for used in used_of_each(list(Quota.objects.order_by("pk")), now):
+        states = {row["what"]: str(row["used"]) for row in used.told()}
+        yield Reading(kind="quota", subject=used.quota.pk, family=ANY_FAMILY, states=states)

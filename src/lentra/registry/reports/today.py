@@ -37,7 +37,7 @@ from lentra.registry.models.subnets import TAKEN
 from lentra.registry.reports.holdings import subnets_by_state
 from lentra.registry.reports.seen import worst_findings
 from lentra.registry.rules.permissions import visible_entries
-from lentra.registry.rules.quotas import LIMITS, quotas_of, used_of
+from lentra.registry.rules.quotas import LIMITS, quotas_of, used_of_each
 
 LINES = 6
 SOON = timedelta(days=30)
@@ -109,7 +109,7 @@ def _projects(own: Sequence[Project], now: datetime) -> Section:
     lines = []
     for project in own[:LINES]:
         held = sum(count for state, count in subnets_by_state(project).items() if state in TAKEN)
-        limits = [row for quota in quotas_of(project.pk) for row in used_of(quota, now).told()]
+        limits = [row for used in used_of_each(quotas_of(project.pk), now) for row in used.told()]
         words = [f"{row['used']:,} of {row['limit']:,} {LIMITS[row['what']]}" for row in limits]
         if not any(row["what"] == "subnets" for row in limits):
             words = [f"{held:,} subnets", *words]

@@ -31,7 +31,7 @@ from lentra.registry.models import (
 )
 from lentra.registry.reports.replay import departures_from_ledger, departures_of_gone
 from lentra.registry.reports.verify_subnets import SubnetCheck
-from lentra.registry.rules.quotas import LIMITS, used_of
+from lentra.registry.rules.quotas import LIMITS, used_of_each
 from lentra.registry.space.counting import extents_in_order, overlooked
 from lentra.registry.space.keep_outs import spans_of
 from lentra.registry.space.tenures import KINDS
@@ -357,8 +357,10 @@ def _quotas() -> list[Offence]:
     """No project holds more than a quota of it allows."""
     now = timezone.now()
     found = []
-    for quota in Quota.objects.select_related("project", "realm", "region", "pool").order_by("pk"):
-        for row in used_of(quota, now).told():
+    quotas = list(Quota.objects.select_related("project", "realm", "region", "pool").order_by("pk"))
+    for used in used_of_each(quotas, now):
+        quota = used.quota
+        for row in used.told():
             if row["used"] > row["limit"]:
                 words = LIMITS[row["what"]]
                 what = f"it holds {row['used']} {words}{quota.place_text}, its quota is {row['limit']}"

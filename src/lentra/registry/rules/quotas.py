@@ -7,9 +7,9 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 
-from django.db.models import QuerySet
+from django.db.models import Count, Model, QuerySet
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import BITS
@@ -29,7 +29,9 @@ LIMITS = {
     "records": "address records",
 }
 _HELD = (State.HELD, State.HANDED_OUT)
-_COUNTED = ("realm", "region", "pool", "family", "state", "length", "extents", "subnets")
+_PLACES = ("project", "realm", "region", "pool")
+_COUNTED = (*_PLACES, "family", "state", "length", "extents", "subnets")
+_Row = TypeVar("_Row", bound=Model)
 _COOLING = SUBNET_STATES.index("cooling")
 
 
@@ -65,10 +67,16 @@ class Take:
 
 @dataclass(frozen=True)
 class Used:
-    """How much of a quota is used, by the names of `LIMITS`, of those that have a limit or of all."""
+    """How much of a quota is used, by the names of `LIMITS`, of those that have a limit."""
 
     quota: Quota
     amounts: dict[str, int] = field(default_factory=dict)
+
+    def add(self, amounts: Iterable[tuple[str, int]]) -> None:
+        """Add to what is used of each thing that was asked for."""
+        for name, amount in amounts:
+            if name in self.amounts:
+                self.amounts[name] += amount
 
     def told(self) -> list[dict[str, Any]]:
         """Each limit with what is used and left of it."""
@@ -153,19 +161,31 @@ def used_of(
     Args:
         gone: subnets that the change under way has taken away, which the sums do not know yet.
     """
-    wanted, amounts = set(names), Counter[str]()
+    return used_of_each([quota], now, names, gone)[0]
+
+
+def used_of_each(
+    quotas: Sequence[Quota], now: datetime, names: Iterable[str] = tuple(LIMITS), gone: Iterable[Subnet] = ()
+) -> list[Used]:
+    """How much of each of some quotas is used, in a few statements however many they are; see `used_of`."""
+    found = [Used(quota, {n: 0 for n in names if getattr(quota, n) is not None}) for quota in quotas]
+    by_project: dict[int, list[Used]] = {}
+    for used in found:
+        by_project.setdefault(used.quota.project_id, []).append(used)
+    wanted = {name for used in found for name in used.amounts}
     if wanted & {"subnets", "v4_addresses", "v6_units", "public_addresses"}:
-        rows = SubnetSum.objects.filter(project=quota.project_id, **_scope(quota))
-        _count(amounts, rows.exclude(extents=0, subnets=0).values_list(*_COUNTED), +1)
-        ended = Subnet.objects.filter(project=quota.project_id, state="held", ends_at__lte=now)
-        for counted in [*ended.values_list("counted", flat=True), *(subnet.counted for subnet in gone)]:
-            _count(amounts, [row for row in _rows_of(counted) if _within(quota, row)], -1)
+        sums = _counted_by(quotas, SubnetSum.objects.exclude(extents=0, subnets=0)).values_list(*_COUNTED)
+        ended = Subnet.objects.filter(
+            project__in={quota.project_id for quota in quotas}, state="held", ends_at__lte=now
+        )
+        counted = [*ended.values_list("counted", flat=True), *(subnet.counted for subnet in gone)]
+        _count(by_project, sums, +1)
+        _count(by_project, [row for text in counted for row in _rows_of(text)], -1)
     if "tags" in wanted:
-        amounts["tags"] = _standing(quota, now).filter(tag__isnull=False).count()
+        _count_records(by_project, "tags", _standing(quotas, now).filter(tag__isnull=False))
     if "records" in wanted:
-        there = {f"subnet__{name}": number for name, number in _scope(quota).items()}
-        amounts["records"] = Address.objects.filter(subnet__project=quota.project_id, **there).count()
-    return Used(quota, {name: amounts[name] for name in names})
+        _count_records(by_project, "records", _counted_by(quotas, Address.objects.all(), "subnet__"), "subnet__")
+    return found
 
 
 def idle_in(quota: Quota, now: datetime, single: bool = False, most: int = 20) -> list[tuple[str, str]]:
@@ -174,7 +194,7 @@ def idle_in(quota: Quota, now: datetime, single: bool = False, most: int = 20) -
     Args:
         single: public addresses alone.
     """
-    rows = _standing(quota, now).filter(unused=True).prefetch_related("extents")
+    rows = _standing([quota], now).filter(unused=True).prefetch_related("extents")
     if single:
         rows = rows.filter(pool__exposure="public")
     found = [(subnet.name, subnet.blocks()) for subnet in rows.order_by("created_at", "pk")[: 4 * most]]
@@ -187,36 +207,57 @@ def _scope(quota: Quota) -> dict[str, int]:
     return {name: number for name, number in named.items() if number is not None}
 
 
-def _standing(quota: Quota, now: datetime) -> QuerySet[Subnet]:
-    """The subnets that a quota counts, in use or held."""
-    rows = Subnet.objects.filter(project=quota.project_id, state__in=TAKEN, **_scope(quota))
+def _counted_by(quotas: Sequence[Quota], rows: QuerySet[_Row], path: str = "") -> QuerySet[_Row]:
+    """Those rows that may count for one of some quotas: of their projects; of one alone, where it counts."""
+    places = _scope(quotas[0]) if len(quotas) == 1 else {}
+    places = {f"{path}{name}": number for name, number in places.items()}
+    return rows.filter(**{f"{path}project__in": {quota.project_id for quota in quotas}}, **places)
+
+
+def _standing(quotas: Sequence[Quota], now: datetime) -> QuerySet[Subnet]:
+    """The subnets that quotas count, in use or held."""
+    rows = _counted_by(quotas, Subnet.objects.filter(state__in=TAKEN))
     return rows.exclude(state="held", ends_at__lte=now)
 
 
 def _within(quota: Quota, row: Sequence[Any]) -> bool:
-    here = dict(zip(_COUNTED, row, strict=True))
+    here = dict(zip(_PLACES, row, strict=False))
     return all(here[name] == number for name, number in _scope(quota).items())
 
 
 def _rows_of(counted: str) -> Iterable[tuple[Any, ...]]:
     """What is counted of a subnet, as rows like those of the sums."""
-    (realm, _, region, _, _), *parts = json.loads(counted)
+    (realm, project, region, _, _), *parts = json.loads(counted)
     for pool, family, state, length, extents, subnets, _ in parts:
-        yield realm, region, pool, family, state, length, extents, subnets
+        yield project, realm, region, pool, family, state, length, extents, subnets
 
 
-def _count(amounts: Counter[str], rows: Iterable[Sequence[Any]], sign: int) -> None:
-    """Add rows of sums to what is used of each thing."""
+def _count(by_project: dict[int, list[Used]], rows: Iterable[Sequence[Any]], sign: int) -> None:
+    """Add rows of sums to what is used of each thing of the quotas that count them."""
     rows = list(rows)
-    pools = {pool.pk: pool for pool in Pool.objects.filter(pk__in={row[2] for row in rows})}
-    for _, _, pool, family, state, length, extents, subnets in rows:
+    pools = {pool.pk: pool for pool in Pool.objects.filter(pk__in={row[3] for row in rows})}
+    for row in rows:
+        _, _, _, pool, family, state, length, extents, subnets = row
+        amounts = []
         if family == ANY_FAMILY:
             if state != _COOLING:
-                amounts["subnets"] += sign * int(subnets)
+                amounts = [("subnets", sign * int(subnets))]
         elif State(state) in _HELD and pool in pools:
             of = pools[pool]
-            for name, amount in _of_extents(family, length, of.unit_v6, of.exposure, sign * int(extents)):
-                amounts[name] += amount
+            amounts = _of_extents(family, length, of.unit_v6, of.exposure, sign * int(extents))
+        for used in by_project.get(row[0], ()):
+            if _within(used.quota, row):
+                used.add(amounts)
+
+
+def _count_records(by_project: dict[int, list[Used]], name: str, rows: QuerySet[Any], path: str = "") -> None:
+    """Count records for the quotas that count them, by what places they are in."""
+    for *places, n in (
+        rows.values_list(*(f"{path}{place}" for place in _PLACES)).annotate(n=Count("pk")).order_by()
+    ):
+        for used in by_project.get(places[0], ()):
+            if _within(used.quota, places):
+                used.add([(name, n)])
 
 
 def _of_extents(family: int, length: int, unit: int, exposure: str, count: int) -> list[tuple[str, int]]:
