@@ -109,6 +109,7 @@ COLLECTIONS = {  # in the address -> one of them
     "findings": "finding",
     "group-mappings": "group-mapping",
     "intakes": "intake",
+    "links": "link",
     "keep-outs": "keep-out",
     "people": "person",
     "planned-needs": "planned-need",

@@ -11,6 +11,7 @@ from lentra.api.views import (
     headroom,
     history,
     intakes,
+    links,
     plans,
     pools,
     projects,
@@ -46,6 +47,7 @@ router.register("waiting-requests", waiting.WaitingViews, "waiting-request")
 router.register("approval-rules", setup.ApprovalRuleViews, "approval-rule")
 router.register("quotas", setup.QuotaViews, "quota")
 router.register("group-mappings", setup.GroupMappingViews, "group-mapping")
+router.register("links", links.LinkViews, "link")
 router.register("sources", reality.SourceViews, "source")
 router.register("taking-rules", reality.TakingRuleViews, "taking-rule")
 router.register("surveys", reality.SurveyViews, "survey")
@@ -64,6 +66,8 @@ urlpatterns = [
     path("v1/", include(busiest.urls)),
     path("v1/session", session.SessionView.as_view(), name="session"),
     path("v1/session/password", session.PasswordView.as_view(), name="password"),
+    path("v1/meetings", links.MeetingsView.as_view(), name="meetings"),
+    path("v1/realm-graph", links.RealmGraphView.as_view(), name="realm-graph"),
     path("v1/approval-rules/try", waiting.TryRulesView.as_view(), name="try-rules"),
     path("v1/session/second-factor", session.SecondFactorView.as_view(), name="second-factor"),
     path(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+from lentra.registry.lookup.meeting import joined, links_now
 from lentra.registry.models import LedgerEntry, Source
 from lentra.registry.operations.findings.taking import judge_realm
 from lentra.registry.reports.feed import read_feed
@@ -30,7 +31,10 @@ class Judging:
     def judge_moved(self) -> int:
         """Judge the realms in which something has moved; returns how many. One that takes long is judged more seldom."""
         surveyed = set(Source.objects.exclude(seen_at=None).values_list("realm", flat=True))
+        links = links_now()
+        surveyed |= {realm for link in links for realm in (link.one_id, link.other_id)}
         self._look(surveyed)
+        self._moved |= joined(self._moved, links)  # what one gives back is no clash of the others any more
         judged = 0
         for realm in sorted(surveyed):
             began = time.monotonic()

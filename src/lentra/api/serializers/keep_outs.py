@@ -26,6 +26,12 @@ class KeepOutSerializer(RecordSerializer):
         allow_null=True,
         help_text="The open finding that it follows from, which lifts it when it is settled; null for none.",
     )
+    in_favour_of = serializers.CharField(
+        source="in_favour_of.name",
+        default=None,
+        read_only=True,
+        help_text="The realm that hands it out instead, as links say; null for none.",
+    )
 
     class Meta:
         model = KeepOut
@@ -40,6 +46,7 @@ class KeepOutSerializer(RecordSerializer):
             "certainty",
             "review_on",
             "finding",
+            "in_favour_of",
             "despite_use",
         )
         read_only_fields = ("id",)

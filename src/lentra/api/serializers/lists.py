@@ -34,6 +34,7 @@ from lentra.registry.models import (
     FINDING_STATES,
     GIVES,
     KEEP_OUT_KINDS,
+    LINK_KINDS,
     MEMBER_KINDS,
     ORIGINS,
     PLAN_STATES,
@@ -385,6 +386,7 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
     },
     "planned need": {"pool": meant(Pool), "project": meant(Project)},
     "source": {"realm": meant(Realm), "kind": _words(SOURCE_KINDS)},
+    "link": {"realm": meant(Realm, "That it joins."), "kind": _words(LINK_KINDS)},
     "taking rule": {"realm": meant(Realm), "source": meant(Source), "project": meant(Project)},
     "group mapping": {"role": _words(ROLES), "project": meant(Project)},
     "person": {

@@ -10,6 +10,7 @@ from rest_framework import serializers
 
 from lentra.api.fields import LabelsField, MailField, OneOf, RangeField, RefField, Several, Strict
 from lentra.api.serializers.keep_outs import KeepOutSerializer
+from lentra.api.serializers.links import LinkSerializer
 from lentra.api.serializers.pools import PoolSerializer
 from lentra.api.serializers.quotas import QuotaSerializer
 from lentra.api.serializers.reality import SourceSerializer, TakingRuleSerializer
@@ -440,6 +441,7 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "person": PersonSerializer,
     "group mapping": GroupMappingSerializer,
     "source": SourceSerializer,
+    "link": LinkSerializer,
     "taking rule": TakingRuleSerializer,
 }
 assert set(BY_KIND) == set(KINDS)

@@ -177,7 +177,7 @@ class TierViews(SetUpViews):
 
 class KeepOutViews(SetUpViews):
     kind = "keep-out"
-    related = ("realm",)
+    related = ("realm", "in_favour_of")
     orders = BY_AGE
 
     def search(self, rows: QuerySet, text: str) -> QuerySet:

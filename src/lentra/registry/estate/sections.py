@@ -14,6 +14,7 @@ from lentra.registry.errors import Invalid
 from lentra.registry.intakes.columns import COLUMNS
 from lentra.registry.intakes.records import KINDS, Said, TableKind, Values, field_value, text_of
 from lentra.registry.models import (
+    DECLARED,
     Address,
     ApprovalRule,
     KeepOut,
@@ -251,7 +252,7 @@ def _pools(realm: Realm | None, project: Project | None) -> QuerySet:
 
 def _keep_outs(realm: Realm | None, project: Project | None) -> QuerySet | None:
     """Those of the standards come with each realm, and are not told."""
-    found = KeepOut.objects.exclude(kind="special").filter(finding_id=None).select_related("realm")
+    found = KeepOut.objects.exclude(kind="special").filter(**DECLARED).select_related("realm")
     found = found.order_by("realm__name", "family", "first", "last", "pk")
     return None if project else found.filter(realm=realm) if realm else found
 

@@ -15,6 +15,7 @@ from lentra.registry.models import (
     Finding,
     GroupMapping,
     KeepOut,
+    Link,
     Person,
     Plan,
     PlannedNeed,
@@ -43,7 +44,7 @@ BY_KIND: dict[str, type[Model]] = {
     for model in (
         *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
         *(Reservation, Plan, Address, PlannedNeed, TagRange, TagMember, Subscription),
-        *(Quota, ApprovalRule, WaitingRequest, GroupMapping, Source, Survey, Finding),
+        *(Quota, ApprovalRule, WaitingRequest, GroupMapping, Source, Survey, Finding, Link),
     )
 }
 _SHOWN = 5

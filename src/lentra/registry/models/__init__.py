@@ -23,6 +23,7 @@ from lentra.registry.models.intakes import (
     IntakeWork,
 )
 from lentra.registry.models.letters import Letter, LettersRead
+from lentra.registry.models.links import LINK_KINDS, Link
 from lentra.registry.models.people import (
     MAILED,
     ROLES,
@@ -80,6 +81,7 @@ from lentra.registry.models.setup import (
 )
 from lentra.registry.models.space import (
     CERTAINTIES,
+    DECLARED,
     GIVES,
     KEEP_OUT_KINDS,
     NUMBERINGS,
@@ -114,6 +116,7 @@ __all__ = [
     "CERTAINTIES",
     "CONDITIONS",
     "DECISIONS",
+    "DECLARED",
     "ENVIRONMENTS",
     "EXPOSURES",
     "FINDING_KINDS",
@@ -123,6 +126,7 @@ __all__ = [
     "INTAKE_STATES",
     "IPV6_HOSTS",
     "KEEP_OUT_KINDS",
+    "LINK_KINDS",
     "MAILED",
     "MEMBER_KINDS",
     "NUMBERINGS",
@@ -155,6 +159,7 @@ __all__ = [
     "LedgerEntry",
     "Letter",
     "LettersRead",
+    "Link",
     "Look",
     "Membership",
     "Number",

@@ -21,7 +21,8 @@ from lentra.registry.models.setup import Project, Realm, Region, Sheet, Zone
 ORIGINS = ("own", "provider")
 NUMBERINGS = ("number", "tag")  # how IPv6 blocks are paired with IPv4 ones
 GIVES = ("both", "subnets", "pools")  # what is taken out of a pool
-KEEP_OUT_KINDS = ("on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other")
+KEEP_OUT_KINDS = ("on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "linked", "other")
+DECLARED = {"finding_id": None, "in_favour_of": None}  # of keep-outs that follow from nothing else
 CERTAINTIES = ("certain", "likely", "unsure")
 
 
@@ -214,7 +215,8 @@ class KeepOut(Record):
     """A range that is used or forbidden elsewhere: never handed out in its realm. May overlap others.
 
     One that is not certain gives way to whoever asks for an exact prefix and says so. From `review_on` it is asked whether
-    it still holds. What was seen in free space is kept out by a finding (`finding_id`), for as long as that is open.
+    it still holds. What was seen in free space is kept out by a finding (`finding_id`), for as long as that is open. What
+    two linked realms both have is kept out in one of them, `in_favour_of` the other; `over_use` where it was in use in both.
     """
 
     KIND = "keep-out"
@@ -230,9 +232,16 @@ class KeepOut(Record):
     certainty = models.CharField(max_length=8, choices=[(c, c) for c in CERTAINTIES], default="certain")
     review_on = models.DateField(null=True, blank=True, db_index=True)
     finding_id = models.PositiveBigIntegerField(null=True, unique=True)
+    in_favour_of = models.ForeignKey(Realm, null=True, on_delete=models.PROTECT, related_name="given_way")
+    over_use = models.BooleanField(default=False)
 
     class Meta:
         indexes = [models.Index(fields=["realm", "family", "first"], name="keep_out_place")]
+
+    @property
+    def declared(self) -> bool:
+        """Whether somebody has declared it: it does not follow from a finding, or from links."""
+        return self.finding_id is None and self.in_favour_of_id is None
 
     @property
     def label_text(self) -> str:

@@ -239,7 +239,14 @@ def same_place(zone: Zone) -> list[str]:
 
 
 def check_keep_out(keep_out: KeepOut, now: datetime) -> None:
-    """A reason."""
+    """A reason; one that follows from links says what they say."""
+    if keep_out.pk and not keep_out.declared:
+        kept = KeepOut.objects.get(pk=keep_out.pk)
+        if keep_out.certainty != kept.certainty or keep_out.kind != kept.kind:
+            raise Invalid(
+                f"{keep_out.range_text} is kept out by what was found or linked: its certainty and its kind follow",
+                field="certainty",
+            )
     if not keep_out.reason.strip():
         raise Invalid("a keep-out needs a reason: who uses the range, or what forbids it", field="reason")
 

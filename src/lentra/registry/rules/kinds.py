@@ -7,13 +7,14 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 
 from lentra.registry.models import (
     ApprovalRule,
     GroupMapping,
     KeepOut,
     LedgerEntry,
+    Link,
     Person,
     Plan,
     PlannedNeed,
@@ -55,6 +56,7 @@ from lentra.registry.rules.checks import (
     same_place,
     tags_in_use,
 )
+from lentra.registry.rules.links import check_link
 from lentra.registry.rules.quotas import check_quota, nearly_used, scope_of
 from lentra.registry.rules.sign_ons import check_mapping
 from lentra.registry.rules.sources import check_source, check_taking_rule
@@ -159,6 +161,7 @@ KINDS: dict[str, RecordKind] = {
         check_realm,
         _uses(
             *(_pools("realm"), _plans("realm"), _quotas("realm"), _approval_rules("realm")),
+            lambda realm: ("link", Link.objects.filter(Q(one=realm) | Q(other=realm)).order_by("name")),
             lambda realm: ("source", Source.objects.filter(realm=realm).order_by("name")),
             _taking_rules("realm"),
             _waiting("realm"),
@@ -246,6 +249,7 @@ KINDS: dict[str, RecordKind] = {
         ),
         fixed=("realm", "kind"),
     ),
+    "link": RecordKind(Link, "planner", check_link, lambda r: [], fixed=("one", "other")),
     "taking rule": RecordKind(TakingRule, "planner", check_taking_rule, lambda r: [], fixed=("realm",)),
     "group mapping": RecordKind(GroupMapping, "admin", check_mapping, lambda r: []),
     "planned need": RecordKind(PlannedNeed, "planner", check_need, lambda r: [], remarks=does_it_fit),

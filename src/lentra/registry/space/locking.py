@@ -142,6 +142,12 @@ def lock_outline(realm: int) -> None:
     row.save(update_fields=["revision"])
 
 
+def lock_outlines(realms: Iterable[int]) -> None:
+    """Lock the outlines of several realms, in the order of their numbers."""
+    for realm in sorted(set(realms)):
+        lock_outline(realm)
+
+
 def set_rules(change: Change, pools: Iterable[int], entry: int) -> None:
     """Remember, with each open pool, the ledger entry by which the rules in force there have changed."""
     for pool in pools:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from datetime import datetime
 from operator import itemgetter
 from typing import Any
@@ -17,8 +16,11 @@ from lentra.addressing.prefix import BITS, Prefix, address_text, parse_range, ra
 from lentra.registry.lookup.insides import gateway_of
 from lentra.registry.lookup.sightings import effective, public_of
 from lentra.registry.lookup.spans import few_spans, in_use_over
-from lentra.registry.models import WORST_FIRST, Address, Finding, KeepOut, Realm, Sighting, Source, Subnet
+from lentra.registry.models import DECLARED, Address, Finding, KeepOut, Realm, Sighting, Source, Subnet
+from lentra.registry.operations.findings.judge_meetings import FACT as BY_LINK
+from lentra.registry.operations.findings.judge_meetings import judge_meetings
 from lentra.registry.operations.findings.keeping_out import keep_out_strays
+from lentra.registry.operations.findings.wanted import Wanted, bring_up_to_date
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 
@@ -38,44 +40,6 @@ _REACH_WORDS = {
 _TOLD = 3  # blocks that a wide sighting meets, told by name
 
 
-@dataclass
-class Wanted:
-    """A finding as it is to be."""
-
-    kind: str
-    family: int
-    first: int
-    last: int
-    text: str
-    fact: str = ""
-    recorded: str = ""
-    seen: list[dict[str, str]] = field(default_factory=list)
-    subnet: Subnet | None = None
-
-    @property
-    def rank(self) -> tuple[int, int]:
-        """How bad it is: the worst is opened last, since the newest is told first. An IPv6 network that is open is
-        worse than an IPv4 one, since nobody looks for it."""
-        return -WORST_FIRST.index(self.kind), self.family
-
-    def key(self, realm: Realm) -> str:
-        """What keeps it single while it lasts."""
-        return f"{realm.pk}/{self.kind}/{self.family}/{self.first:x}/{self.last:x}/{self.fact}"
-
-    def values(self) -> dict[str, Any]:
-        """What it says, which may change while it lasts."""
-        subnet = self.subnet
-        return {
-            "text": self.text[:400],
-            "recorded": self.recorded[:200],
-            "seen": self.seen,
-            "subnet": subnet.pk if subnet else None,
-            "subnet_name": subnet.name if subnet else "",
-            "project": subnet.project_id if subnet else None,
-            "project_name": subnet.project.name if subnet else "",
-        }
-
-
 def lock_sources(**beside: Any) -> None:
     """One judges a realm at a time: nobody's survey goes by what another one is about to change.
 
@@ -93,45 +57,13 @@ def judge(change: Change, realm: Realm) -> dict[str, int]:
     """
     change.batch.send()  # what the change itself has written is judged as well
     found = sorted(_Ground(realm, change.now).findings(), key=lambda one: one.rank)
-    wanted = {one.key(realm): one for one in found}
-    living = {one.living: one for one in Finding.objects.filter(realm=realm).exclude(living=None)}
-    fresh = [
-        Finding(
-            realm=realm,
-            kind=one.kind,
-            family=one.family,
-            first=one.first,
-            last=one.last,
-            fact=one.fact,
-            living=key,
-            opened_at=change.now,
-            **one.values(),
-        )
-        for key, one in wanted.items()
-        if key not in living
-    ]
-    change.added(fresh, verb="open")
-    gone = [one.pk for key, one in living.items() if key not in wanted]
-    other = [one.pk for key, one in living.items() if key in wanted and _moved(one, wanted[key], change)]
-    for finding in lock_all(Finding.objects.filter(pk__in=gone)):
-        change.edited(finding, "close", state="closed", closed_at=change.now, living=None)
-    for finding in lock_all(Finding.objects.filter(pk__in=other)):
-        change.edited(finding, "edit", **wanted[finding.living].values(), **_opened_again(finding, change))
+    wanted: dict[str | None, Wanted] = {one.key(realm): one for one in found}
+    rows = Finding.objects.filter(realm=realm).exclude(fact=BY_LINK)
+    living = {one.living: one for one in rows.exclude(living=None)}
+    counts = bring_up_to_date(change, realm, wanted, living)
     keep_out_strays(change, realm)
-    return {"opened": len(fresh), "closed": len(gone), "open": len(wanted)}
-
-
-def _moved(finding: Finding, wanted: Wanted, change: Change) -> bool:
-    """Whether one that stays says something else now."""
-    differs = any(getattr(finding, name) != value for name, value in wanted.values().items())
-    return differs or bool(_opened_again(finding, change))
-
-
-def _opened_again(finding: Finding, change: Change) -> dict[str, Any]:
-    """What becomes of one that was dismissed until a day which has come."""
-    if finding.state == "dismissed" and finding.until and finding.until <= change.now.date():
-        return {"state": "open", "reason": "", "until": None}
-    return {}
+    meeting = judge_meetings(change, realm)
+    return {name: counts[name] + meeting[name] for name in counts}
 
 
 def _same(fact: str, seen: str, recorded: str) -> bool:
@@ -174,7 +106,7 @@ class _Family:
         blocks = [row for row in rows if row[3] in _BLOCKS]
         self.extents = [(first, length, state, subnet) for _, first, length, state, _, _, subnet, _ in blocks]
         self.blocks = [self._span(row) for row in blocks]
-        kept_out = KeepOut.objects.filter(realm=ground.realm, family=family, finding_id=None)
+        kept_out = KeepOut.objects.filter(realm=ground.realm, family=family, **DECLARED)
         expected = kept_out.values_list("first", "last")
         self.expected = merged([*expected, *(self._span(row) for row in rows if row[3] == State.RESERVED)])
         self.subnets: dict[int, Subnet] = {}

@@ -16,6 +16,7 @@ from lentra.registry.errors import BuiltOn, CannotUndo, NotAllowed, UnknownName
 from lentra.registry.lookup.find import BY_KIND
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import Address, KeepOut, LedgerEntry, Plan, Pool, Project, Subnet, Tier
+from lentra.registry.operations.links.keep_link import add_link, edit_link, remove_link
 from lentra.registry.operations.people.manage_people import edit_person
 from lentra.registry.operations.plans.remove_plan import remove_plan
 from lentra.registry.operations.pools.add_keep_out import add_keep_out, remove_keep_out
@@ -216,6 +217,17 @@ def _named(model: type[Any], facts: Facts, name: str) -> list[Any] | None:
     return list(model.objects.filter(name__in=facts[name])) if name in facts else None
 
 
+def _lift_again(change: Change, entry: LedgerEntry) -> None:
+    keep_out = KeepOut.objects.filter(pk=entry.record).select_related("in_favour_of").first()
+    if keep_out and keep_out.in_favour_of_id is None:  # the others go with their link
+        remove_keep_out(change, keep_out)
+
+
+def _keep_out_again(change: Change, entry: LedgerEntry) -> None:
+    if not (entry.before or {}).get("in_favour_of_id"):  # the others come with their link
+        add_keep_out(change, _values(entry, entry.before or {}), despite_use=True)
+
+
 def _take_back_subnet(change: Change, entry: LedgerEntry) -> None:
     planner = change.actor is None or change.actor.may("planner")
     give_back_subnet(change, entry.record, at_once=planner, despite_use=True)
@@ -342,7 +354,9 @@ _OF_MAKING: dict[str, Step] = {
     },
     "realm": lambda change, entry: remove_realm(change, entry.record),
     "pool": lambda change, entry: give_back_pool(change, entry.record),
-    "keep-out": lambda change, entry: remove_keep_out(change, KeepOut.objects.get(pk=entry.record)),
+    "keep-out": _lift_again,
+    "link": lambda change, entry: remove_link(change, entry.record),
+    "finding": lambda change, entry: None,  # follows from what was taken back
     "reservation": lambda change, entry: give_back_reservation(change, entry.record),
     "plan": lambda change, entry: remove_plan(change, entry.record),
     "subnet": _take_back_subnet,
@@ -354,7 +368,8 @@ _OF_REMOVING: dict[str, Step] = {
         for kind in _SET_UP
     },
     "quota": lambda change, entry: add_quota(change, _values(entry, entry.before or {})),
-    "keep-out": lambda change, entry: add_keep_out(change, _values(entry, entry.before or {}), despite_use=True),
+    "keep-out": _keep_out_again,
+    "link": lambda change, entry: add_link(change, _values(entry, entry.before or {})),
     "address record": _record_address_again,
 }
 _OF_CHANGING: dict[tuple[str, str], Step] = {
@@ -372,6 +387,8 @@ _OF_CHANGING: dict[tuple[str, str], Step] = {
         ("quota", verb): lambda change, entry: edit_quota(change, entry.record, _values(entry, entry.before or {}))
         for verb in ("edit", "raise")
     },
+    ("link", "edit"): lambda change, entry: edit_link(change, entry.record, _values(entry, entry.before or {})),
+    **{("finding", verb): lambda change, entry: None for verb in ("close", "edit")},  # they follow as well
     ("rule sheet", "edit"): lambda change, entry: edit_sheet(
         change, entry.record, _values(entry, entry.before or {})
     ),

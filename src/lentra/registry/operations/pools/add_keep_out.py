@@ -55,9 +55,7 @@ def add_keep_out(change: Change, values: dict[str, Any], despite_use: bool = Fal
             change.note(f"{clash['range']} stays in use ({clash.get('owner')}) and is a clash until given back")
         for store, ranges in stores:
             before = store.space.kept_out
-            for part in ranges:
-                for piece in prefixes_of_range(family, max(first, part.first), min(last, part.last)):
-                    withdraw(store, piece)
+            _withdraw(store, ranges, keep_out)
             if taken := store.space.kept_out - before:
                 pool = Pool.objects.get(pk=store.space.pool_id)
                 change.note(f"{keep_out.range_text} takes {taken:,} free addresses of pool {pool.name}")
@@ -83,6 +81,26 @@ def add_keep_outs(change: Change, rows: Sequence[dict[str, Any]], despite_use: b
             told.field = f"rows.{n}" + (f".{refusal.field}" if refusal.field else "")
             raise told
     return made
+
+
+def keep_out_all(change: Change, keep_outs: Sequence[KeepOut]) -> None:
+    """Keep out what follows from something else, also over what is in use; the outlines of its realms are locked."""
+    if not keep_outs:
+        return
+    change.added(keep_outs)
+    for keep_out in keep_outs:
+        family, first, last = keep_out.family, keep_out.first, keep_out.last
+        with _open_pools_over(change, keep_out.realm_id, family, first, last) as stores:
+            for store, ranges in stores:
+                _withdraw(store, ranges, keep_out)
+
+
+def _withdraw(store: DatabaseExtents, ranges: Sequence[Prefix], keep_out: KeepOut) -> None:
+    """Withdraw what is free under a keep-out in some ranges of a pool."""
+    for part in ranges:
+        low, high = max(keep_out.first, part.first), min(keep_out.last, part.last)
+        for piece in prefixes_of_range(keep_out.family, low, high):
+            withdraw(store, piece)
 
 
 def _beside(keep_out: KeepOut, other: KeepOut) -> str:
@@ -117,7 +135,7 @@ def remove_keep_out(change: Change, keep_out: KeepOut, version: int | None = Non
 
     Raises:
         Invalid: no reason is given; lifting one is worth a reason.
-        WrongState: it follows from a finding.
+        WrongState: it follows from a finding, or from links.
         NotAllowed: the actor is no planner.
     """
     require(change.actor, "planner", "lift a keep-out")
@@ -126,6 +144,13 @@ def remove_keep_out(change: Change, keep_out: KeepOut, version: int | None = Non
             f"lifting the keep-out of {keep_out.range_text} ({keep_out.reason}) needs a reason",
             field="why",
             rule="the ledger says why a keep-out was lifted",
+        )
+    if keep_out.in_favour_of is not None:
+        raise WrongState(
+            f"{keep_out.range_text} is kept out since realm {keep_out.in_favour_of.name}, which this one meets, hands it "
+            "out: take the link away, or let less of it be seen",
+            rule="linked realms never hand out the same",
+            suggestions=["lentra link list"],
         )
     if keep_out.finding_id is not None:
         raise WrongState(

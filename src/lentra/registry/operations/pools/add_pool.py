@@ -5,14 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 from lentra.addressing.extents import ExtentStore, State, carve, carve_over_kept_out
+from lentra.addressing.matching import merged
+from lentra.addressing.meeting import apart, common
 from lentra.addressing.placement import place
 from lentra.addressing.prefix import Prefix, parse_prefix, range_text
 from lentra.addressing.refusal import Exhausted, KeptOut, LengthOutOfBounds, Overlaps
 from lentra.addressing.rules import RuleSheet
-from lentra.addressing.special import is_private, kind_of_space, prefilled_notes
+from lentra.addressing.special import PRIVATE, is_private, kind_of_space, prefilled_notes
 from lentra.registry.errors import Invalid, NotPrivate, TooManyRanges, WrongPool
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
+from lentra.registry.lookup.meeting import in_pools, lock_joined, met_by
 from lentra.registry.lookup.serving import exhausted_in
 from lentra.registry.models import Pool, PoolRange, Realm
 from lentra.registry.operations.setup.add_record import add_record
@@ -22,7 +25,7 @@ from lentra.registry.rules.names import numbered_names
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.evidence import conflicts_over
 from lentra.registry.space.keep_outs import keep_out_of, keep_outs_over
-from lentra.registry.space.locking import Families, lock_outline, new_space, open_pools
+from lentra.registry.space.locking import Families, new_space, open_pools
 from lentra.registry.space.outside import outside
 from lentra.registry.transactions.change import Change
 
@@ -46,7 +49,7 @@ def add_pool(change: Change, values: dict[str, Any], ranges: list[Prefix]) -> Po
     if not ranges:
         raise Invalid("a pool needs at least one range", field="ranges", suggestions=["10.40.64.0/20"])
     realm: Realm = values["realm"]
-    lock_outline(realm.pk)
+    lock_joined(realm.pk)
     values = named(values, realm)
     pool = add_record(change, "pool", values, ranges=[str(r) for r in ranges])
     assert isinstance(pool, Pool)
@@ -107,7 +110,7 @@ def add_range(
                 field="range",
                 suggestions=["10.48.0.0/16"],
             )
-        lock_outline(found.realm_id)
+        lock_joined(found.realm_id)
     with open_pools(change, [found.pk, *([found.parent_id] if found.parent_id else [])]) as pools:
         pool = find_locked(Pool, found.pk, version=version, related=("sheet", "parent__sheet", "realm"))
         before = [str(r.prefix) for r in pool.ranges.all()]
@@ -205,7 +208,7 @@ def check_top_level(realm: Realm, prefix: Prefix, besides: PoolRange | None = No
         besides: a range that it is to take the place of.
 
     Raises:
-        NotPrivate, Overlaps.
+        NotPrivate, Overlaps: with a range of the realm, or of one that it meets by links.
     """
     if realm.private_only and not is_private(prefix):
         raise NotPrivate(
@@ -239,6 +242,55 @@ def check_top_level(realm: Realm, prefix: Prefix, besides: PoolRange | None = No
             ],
             suggestions=[f"carve it out of pool {taken[0].pool.name}"],
         )
+    _refuse_met(realm, prefix, besides)
+
+
+def _refuse_met(realm: Realm, prefix: Prefix, besides: PoolRange | None) -> None:
+    """Refuse a range that a realm which this one meets has in its pools: both would hand it out."""
+    family, was = prefix.family, [(besides.first, besides.last)] if besides else []
+    fresh = apart([(prefix.first, prefix.last)], was)
+    for other, where in met_by(realm.pk).items():
+        there = common(fresh, where.get(family, []))
+        if not there or not (shared := common(there, in_pools(other)[family])):
+            continue
+        rows = PoolRange.objects.filter(
+            realm=other, top=True, family=family, first__lte=prefix.last, last__gte=prefix.first
+        )
+        taken = list(rows.select_related("pool__realm").order_by("first")[:20])
+        name = taken[0].pool.realm.name
+        first, last = shared[0]
+        free = _free_for_both(realm.pk, other, prefix)
+        raise Overlaps(
+            f"{range_text(family, first, last)} of {prefix} is in pool {taken[0].pool.name} of realm {name}, which realm "
+            f"{realm.name} meets by its links: both would hand it out",
+            field="ranges",
+            received=prefix,
+            rule="realms that reach each other do not add ranges that one of them has",
+            conflicts=[
+                {
+                    "range": str(row.prefix),
+                    "owner": row.pool.name,
+                    "pool": row.pool.name,
+                    "realm": name,
+                    "addresses": min(row.last, prefix.last) - max(row.first, prefix.first) + 1,
+                }
+                for row in taken
+            ],
+            suggestions=[free] if free else [],
+        )
+
+
+def _free_for_both(realm: int, other: int, prefix: Prefix) -> Prefix | None:
+    """The next range as long that neither of two realms has in a pool, in the private space that this one is in."""
+    whole = next((p for p in PRIVATE if p.contains(prefix)), None)
+    if whole is None:
+        return None
+    taken = merged([*in_pools(realm)[prefix.family], *in_pools(other)[prefix.family]])
+    for first, last in apart([(whole.first, whole.last)], taken):
+        start = -(-first // prefix.size) * prefix.size
+        if start + prefix.size - 1 <= last:
+            return Prefix(prefix.family, start, prefix.length)
+    return None
 
 
 def store_ranges(change: Change, pool: Pool, sheet: RuleSheet, ranges: list[Prefix], top: bool) -> None:

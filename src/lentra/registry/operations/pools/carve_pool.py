@@ -9,13 +9,15 @@ from lentra.addressing.prefix import Prefix, parse_prefix
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
+from lentra.registry.lookup.meeting import lock_joined
 from lentra.registry.models import Pool
+from lentra.registry.operations.links.settle import follow_ranges
 from lentra.registry.operations.pools.add_pool import named, store_ranges, take_ranges
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.remove_record import refuse_used
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.keep_outs import keep_out_of
-from lentra.registry.space.locking import close_pool, lock_outline, open_pools, save_pools
+from lentra.registry.space.locking import close_pool, open_pools, save_pools
 from lentra.registry.transactions.change import Change
 
 
@@ -79,7 +81,7 @@ def give_back_pool(change: Change, pool_ref: Any, version: int | None = None) ->
     require(change.actor, "planner", "give back a pool")
     found = find(Pool, pool_ref)
     if found.parent_id is None:
-        lock_outline(found.realm_id)
+        lock_joined(found.realm_id)
     with open_pools(change, [found.pk, *([found.parent_id] if found.parent_id else [])]) as pools:
         pool = find_locked(Pool, found.pk, version=version)
         refuse_used("pool", pool)
@@ -92,4 +94,6 @@ def give_back_pool(change: Change, pool_ref: Any, version: int | None = None) ->
         close_pool(change, pool.pk)
         pool.ranges.all().delete()
         change.removed([pool], "give back", ranges=[str(r) for r in ranges])
+        if not pool.parent_id:
+            follow_ranges(change, pool.realm_id)
     return pool

@@ -13,12 +13,14 @@ from lentra.addressing.refusal import Overlaps, Refusal
 from lentra.registry.errors import DoesNotFit, Invalid, StaleProposal
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
+from lentra.registry.lookup.meeting import lock_joined
 from lentra.registry.models import Pool, PoolRange, Reservation, Subnet, place_key
+from lentra.registry.operations.links.settle import follow_ranges
 from lentra.registry.operations.pools.add_pool import check_top_level, take_ranges
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.evidence import conflicts_over
 from lentra.registry.space.keep_outs import keep_out_of
-from lentra.registry.space.locking import Families, lock_outline, open_pools, save_pools
+from lentra.registry.space.locking import Families, open_pools, save_pools
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 from lentra.registry.transactions.proposals import Shown, seal, unseal
@@ -71,7 +73,7 @@ def change_range(
         raise Invalid(f"{new} is not of the family of {old}", field="new", received=new)
     found = find(Pool, pool_ref, "pool")
     if found.parent_id is None:
-        lock_outline(found.realm_id)
+        lock_joined(found.realm_id)
     parent = [found.parent_id] if found.parent_id else []
     with open_pools(change, [*_below(found), *parent]) as pools:
         pool = find_locked(Pool, found.pk, version=version, related=("realm", "sheet", "parent__realm"))
@@ -108,6 +110,8 @@ def change_range(
         )
         pool.save(update_fields=["last_entry"])
         carry_numbering(change, pool, old, new, new.first - old.first if moves else 0)
+        if not pool.parent_id:
+            follow_ranges(change, pool.realm_id)
     return RangeChanged(pool, moves, seal(digest, shown) if change.preview else "")
 
 

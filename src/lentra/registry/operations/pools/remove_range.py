@@ -9,11 +9,13 @@ from lentra.addressing.prefix import Prefix
 from lentra.registry.errors import InUse, Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
+from lentra.registry.lookup.meeting import lock_joined
 from lentra.registry.models import Pool, Reservation, Subnet
+from lentra.registry.operations.links.settle import follow_ranges
 from lentra.registry.operations.pools.change_range import carry_numbering, range_of
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.keep_outs import keep_out_of
-from lentra.registry.space.locking import close_family, lock_outline, open_pools, save_pools
+from lentra.registry.space.locking import close_family, open_pools, save_pools
 from lentra.registry.transactions.change import Change
 
 _TOLD = 200
@@ -30,7 +32,7 @@ def remove_range(change: Change, pool_ref: Any, prefix: Prefix, version: int | N
     require(change.actor, "planner", "take a range out of a pool")
     found = find(Pool, pool_ref, "pool")
     if found.parent_id is None:
-        lock_outline(found.realm_id)
+        lock_joined(found.realm_id)
     with open_pools(change, [found.pk, *([found.parent_id] if found.parent_id else [])]) as pools:
         pool = find_locked(Pool, found.pk, version=version)
         row = range_of(pool, prefix, "range")
@@ -62,6 +64,8 @@ def remove_range(change: Change, pool_ref: Any, prefix: Prefix, version: int | N
         )
         pool.save(update_fields=["last_entry"])
         carry_numbering(change, pool, prefix, None, 0)
+        if not pool.parent_id:
+            follow_ranges(change, pool.realm_id)
     return Pool.objects.get(pk=pool.pk)
 
 

@@ -1,0 +1,222 @@
+"""Realms that are joined by links: which addresses of two realms meet, and which of the two may hand them out.
+
+Two realms meet at an address if somebody can reach that of either: one of the two, or a third realm that sees both. A link
+lets either side see all addresses of the other, or chosen ones. What was seen over a link goes on to further realms only
+over links that pass on, both of them; what a side shows on the way bounds what goes on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+from lentra.addressing.matching import merged
+from lentra.addressing.prefix import BITS
+
+Spans = list[tuple[int, int]]  # first and last of each, in ascending order, none touching another
+Space = Mapping[int, Spans]  # by family
+ALL: Space = {family: [(0, (1 << bits) - 1)] for family, bits in BITS.items()}
+
+
+@dataclass(frozen=True)
+class Joint:
+    """A link between two realms, by number.
+
+    `shows` is what each of them lets the other see of it; `passes_on`: traffic goes on to third realms, and comes from them.
+    """
+
+    one: int
+    other: int
+    one_shows: Space
+    other_shows: Space
+    passes_on: bool = False
+
+    def ways(self) -> Iterable[tuple[int, int, Space]]:
+        """From which realm to which, and what is seen of it there."""
+        return (self.one, self.other, self.one_shows), (self.other, self.one, self.other_shows)
+
+
+def common(one: Sequence[tuple[int, int]], other: Sequence[tuple[int, int]]) -> Spans:
+    """The addresses that are in both of two lists of spans."""
+    found, a, b = [], 0, 0
+    while a < len(one) and b < len(other):
+        first, last = max(one[a][0], other[b][0]), min(one[a][1], other[b][1])
+        if first <= last:
+            found.append((first, last))
+        if one[a][1] < other[b][1]:
+            a += 1
+        else:
+            b += 1
+    return found
+
+
+def apart(one: Sequence[tuple[int, int]], other: Sequence[tuple[int, int]]) -> Spans:
+    """The addresses of a list of spans that are not in another."""
+    found, place = [], 0
+    for first, last in one:
+        while place < len(other) and other[place][1] < first:
+            place += 1
+        at = place
+        while at < len(other) and other[at][0] <= last:
+            if first < other[at][0]:
+                found.append((first, other[at][0] - 1))
+            first = other[at][1] + 1
+            at += 1
+        if first <= last:
+            found.append((first, last))
+    return found
+
+
+def in_both(one: Space, other: Space) -> Space:
+    """The addresses that are in both of two spaces."""
+    return {family: common(one.get(family, []), other.get(family, [])) for family in BITS}
+
+
+def in_either(one: Space, other: Space) -> Space:
+    """The addresses that are in one of two spaces, or in both."""
+    return {family: merged([*one.get(family, []), *other.get(family, [])]) for family in BITS}
+
+
+def meetings(joints: Sequence[Joint]) -> dict[tuple[int, int], Space]:
+    """Where each two realms meet: (lower number, higher number) -> addresses; pairs that meet nowhere are left out."""
+    seen = _seen(joints)
+    realms = sorted({realm for joint in joints for realm in (joint.one, joint.other)})
+    found = {}
+    for one, other in combinations(realms, 2):
+        met: Space = {}
+        for viewer in realms:
+            met = in_either(met, in_both(seen.get((one, viewer), {}), seen.get((other, viewer), {})))
+        if any(met.values()):
+            found[one, other] = met
+    return found
+
+
+def _seen(joints: Sequence[Joint]) -> dict[tuple[int, int], Space]:
+    """What is seen of a realm in another: (of, in) -> addresses. In itself all of it is."""
+    carried: dict[tuple[int, int], Space] = {}  # as it goes on from there
+    passing = [joint for joint in joints if joint.passes_on]
+    for joint in passing:
+        for of, at, shows in joint.ways():
+            carried[of, at] = in_either(carried.get((of, at), {}), shows)
+    grows = True
+    while grows:
+        grows = False
+        for joint in passing:
+            for via, at, shows in joint.ways():
+                for of in sorted({of for of, there in carried if there == via} - {at}):
+                    known = carried.get((of, at), {})
+                    wider = in_either(known, in_both(carried[of, via], shows))
+                    if wider != in_either(known, {}):
+                        carried[of, at], grows = wider, True
+    seen = dict(carried)
+    for joint in joints:
+        for of, at, shows in joint.ways():
+            seen[of, at] = in_either(seen.get((of, at), {}), shows)
+    return seen | {(realm, realm): ALL for joint in joints for realm in (joint.one, joint.other)}
+
+
+@dataclass(frozen=True)
+class Share:
+    """Addresses that both realms have in pools, and which of the two may hand them out: ``one`` or ``other``.
+
+    `why` in words; `in_use`: the side that may not has something there, which stays until it is given back.
+    """
+
+    first: int
+    last: int
+    to: str
+    why: str
+    in_use: bool = False
+
+
+ONE, OTHER = "one", "other"
+USED, BESIDE, HALVES, WIDER, CHOSEN, BOTH = (
+    "it is in use there",
+    "what lies beside it is in use there",
+    "both have use beside it",
+    "more is in use there",
+    "chosen",
+    "both use it",
+)
+
+
+def divide(
+    where: Sequence[tuple[int, int]],
+    one: Sequence[tuple[int, int]],
+    other: Sequence[tuple[int, int]],
+    chosen: Mapping[str, Sequence[tuple[int, int]]] | None = None,
+    stays: str = ONE,
+) -> list[Share]:
+    """Which of two realms may hand out what both have in pools, so that neither ever has to look at the other.
+
+    What one of them uses is its own. What neither does goes to whoever uses what lies beside it; between uses of both it is
+    cut in two, on the widest boundary near the middle.
+
+    Args:
+        where: what both have in pools and where they meet.
+        one, other: what each of them uses, as spans in order.
+        chosen: what is to be of ``one`` or ``other`` although neither uses it.
+        stays: who keeps what both use.
+
+    Returns:
+        shares in order of address, of all of `where`; neighbours of the same kind are one.
+    """
+    one, other = common(where, merged(list(one))), common(where, merged(list(other)))
+    both = common(one, other)
+    shares = [Share(*span, stays, BOTH, in_use=True) for span in both]
+    shares += [Share(*span, ONE, USED) for span in apart(one, both)]
+    shares += [Share(*span, OTHER, USED) for span in apart(other, both)]
+    free = apart(where, merged([*one, *other]))
+    for side, wanted in (chosen or {}).items():
+        taken = common(free, merged(list(wanted)))
+        shares += [Share(*span, side, CHOSEN) for span in taken]
+        free = apart(free, taken)
+    of_one, of_other = ((*span, ONE) for span in apart(one, both)), ((*span, OTHER) for span in apart(other, both))
+    used = sorted([*of_one, *of_other, *((*span, stays) for span in both)])
+    heavier = OTHER if _amount(other) > _amount(one) else ONE
+    place, before = 0, ""
+    for first, last in free:
+        while place < len(used) and used[place][0] < first:
+            before = used[place][2]
+            place += 1
+        after = used[place][2] if place < len(used) else ""
+        if before and after and before != after:
+            cut = _cut(first, last)
+            shares += [Share(first, cut - 1, before, HALVES)] if cut > first else []
+            shares.append(Share(cut, last, after, HALVES))
+        else:
+            shares.append(Share(first, last, before or after or heavier, BESIDE if before or after else WIDER))
+    return list(_joined(sorted(shares, key=lambda share: share.first)))
+
+
+def _amount(spans: Iterable[tuple[int, int]]) -> int:
+    return sum(last - first + 1 for first, last in spans)
+
+
+def _cut(first: int, last: int) -> int:
+    """Where the second half of a span begins: on the widest boundary in the half of it that lies in the middle."""
+    size = last - first + 1
+    low, high = first + size // 4, first + (3 * size) // 4
+    step = 1
+    while (high // (2 * step)) * 2 * step >= max(low, first + 1):
+        step *= 2
+    return max((high // step) * step, first + 1) if size > 1 else first
+
+
+def _joined(shares: Iterable[Share]) -> Iterable[Share]:
+    """Shares in order, neighbours of the same kind as one."""
+    waiting: Share | None = None
+    for share in shares:
+        if waiting and waiting.last + 1 == share.first and _kind(waiting) == _kind(share):
+            waiting = Share(waiting.first, share.last, share.to, share.why, share.in_use)
+            continue
+        if waiting:
+            yield waiting
+        waiting = share
+    if waiting:
+        yield waiting
+
+
+def _kind(share: Share) -> tuple[str, str, bool]:
+    return share.to, share.why, share.in_use

@@ -1,0 +1,171 @@
+"""What follows from links: of what both of two realms have in pools, one keeps out what the other may hand out."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from django.db.models import Q
+
+from lentra.addressing.matching import merged
+from lentra.addressing.meeting import ONE, OTHER, Share, Space, Spans, apart, common, divide
+from lentra.addressing.prefix import range_text
+from lentra.registry.errors import Invalid
+from lentra.registry.lookup.meeting import (
+    Pair,
+    given_way,
+    in_pools_of_both,
+    links_now,
+    meetings_of,
+    spans_of,
+    used_in,
+)
+from lentra.registry.models import KeepOut, Link, PoolRange, Realm
+from lentra.registry.operations.findings.judge_meetings import judge_meetings
+from lentra.registry.operations.pools.add_keep_out import keep_out_all, lift
+from lentra.registry.space.locking import open_pools
+from lentra.registry.transactions.change import Change
+
+MOST_SHARES = 5000  # ranges that realms are divided into, at once
+Chosen = Mapping[
+    int, Sequence[tuple[int, int, int]]
+]  # realm -> ranges (family, first, last) that it is to hand out
+
+
+def shares_of(pair: Pair, where: Space, chosen: Chosen | None = None) -> list[tuple[int, Share]]:
+    """How two realms that meet somewhere would be divided there: (family, share), the first of `pair` being ``one``.
+
+    Args:
+        where: what both have in pools.
+    """
+    found: list[tuple[int, Share]] = []
+    for family, spans in where.items():
+        if not spans:
+            continue
+        one, other = ([(r.first, r.last) for r in used_in(realm, family, spans)] for realm in pair)
+        stays = OTHER if _amount(other) > _amount(one) else ONE
+        wanted = {
+            side: _of_family(chosen or {}, realm, family) for side, realm in zip((ONE, OTHER), pair, strict=True)
+        }
+        found += [(family, share) for share in divide(spans, one, other, wanted, stays)]
+    return found
+
+
+def _of_family(chosen: Chosen, realm: int, family: int) -> Spans:
+    return merged([(first, last) for of, first, last in chosen.get(realm, ()) if of == family])
+
+
+def _amount(spans: Iterable[tuple[int, int]]) -> int:
+    return sum(last - first + 1 for first, last in spans)
+
+
+def settle_meetings(
+    change: Change, before: Iterable[Pair], links: Sequence[Link] | None = None, chosen: Chosen | None = None
+) -> None:
+    """Bring what follows from links up to date, where realms meet now or met before; their outlines are locked.
+
+    Args:
+        before: the pairs that met before the change.
+        links: those there are now, if they are not as they are stored.
+        chosen: what is to be handed out in which realm, where neither uses it.
+    """
+    met = meetings_of(links_now() if links is None else links)
+    pairs = sorted(met.keys() | set(before))
+    if not pairs:
+        return
+    where = {pair: in_pools_of_both(pair, met.get(pair, {})) for pair in pairs}
+    names = dict(Realm.objects.filter(pk__in={n for pair in pairs for n in pair}).values_list("pk", "name"))
+    with open_pools(change, _pools_over(where)):
+        for pair in pairs:
+            _settle(change, pair, where[pair], names, chosen)
+    for realm in sorted(names):
+        judge_meetings(change, Realm.objects.get(pk=realm))
+
+
+def _pools_over(where: Mapping[Pair, Space]) -> list[int]:
+    """The pools over what realms both have, in both of them: nobody hands out there meanwhile."""
+    over: defaultdict[tuple[int, int], list[tuple[int, int]]] = defaultdict(list)
+    for pair, space in where.items():
+        for family, spans in space.items():
+            for realm in pair:
+                over[realm, family] += spans
+    found = set()
+    for (realm, family), spans in over.items():
+        rows = PoolRange.objects.filter(realm=realm, family=family).values_list("pool", "first", "last")
+        wanted = merged(spans)
+        found |= {pool for pool, first, last in rows if common([(first, last)], wanted)}
+    return sorted(found)
+
+
+def _settle(change: Change, pair: Pair, where: Space, names: Mapping[int, str], chosen: Chosen | None) -> None:
+    """Lift what two realms need no longer keep out for each other, and divide what is not divided yet."""
+    kept = given_way(pair)
+    fresh: list[KeepOut] = []
+    for keep_out in kept:
+        stays = common([(keep_out.first, keep_out.last)], where.get(keep_out.family, []))
+        if stays != [(keep_out.first, keep_out.last)]:
+            lift(change, keep_out)
+            fresh += [_anew(keep_out, *span) for span in stays]
+    there = spans_of([*(k for k in kept if k not in change.gone), *fresh])
+    missing = {family: apart(spans, there.get(family, [])) for family, spans in where.items()}
+    shares = shares_of(pair, missing, chosen)
+    if len(shares) > MOST_SHARES:
+        raise Invalid(
+            f"what {names[pair[0]]} and {names[pair[1]]} both have falls into {len(shares):,} parts, so much do they lie "
+            f"between each other: {MOST_SHARES:,} at most",
+            field="other",
+            suggestions=["let less of it be seen", "give back what is unused, or renumber, first"],
+        )
+    for family, first, last, to, in_use in _ranges(shares):
+        loser, winner = (pair[1], pair[0]) if to == ONE else pair
+        fresh.append(
+            KeepOut(
+                realm_id=loser,
+                family=family,
+                first=first,
+                last=last,
+                kind="linked",
+                reason=f"realm {names[winner]}, which this one meets, hands it out",
+                source="links",
+                since=change.now.date(),
+                in_favour_of_id=winner,
+                over_use=in_use,
+            )
+        )
+    keep_out_all(change, fresh)
+    for realm in pair:
+        if own := [k for k in fresh if k.realm_id == realm]:
+            first_of = range_text(own[0].family, own[0].first, own[0].last)
+            more = f" and {len(own) - 1:,} more" if len(own) > 1 else ""
+            beside = names[pair[0] if realm == pair[1] else pair[1]]
+            change.note(f"{names[realm]} keeps out {first_of}{more}, which {beside} hands out")
+
+
+def _anew(keep_out: KeepOut, first: int, last: int) -> KeepOut:
+    facts: dict[str, Any] = {
+        name: getattr(keep_out, name)
+        for name in ("realm_id", "family", "kind", "reason", "source", "since", "in_favour_of_id", "over_use")
+    }
+    return KeepOut(first=first, last=last, **facts)
+
+
+def _ranges(shares: Sequence[tuple[int, Share]]) -> list[tuple[int, int, int, str, bool]]:
+    """Shares of the same side that follow one another as one, whyever they are its own."""
+    found: list[tuple[int, int, int, str, bool]] = []
+    for family, share in shares:
+        first = share.first
+        if found and (found[-1][0], found[-1][2] + 1, *found[-1][3:]) == (family, first, share.to, share.in_use):
+            first = found.pop()[1]
+        found.append((family, first, share.last, share.to, share.in_use))
+    return found
+
+
+def follow_ranges(change: Change, realm: int) -> None:
+    """After a realm has lost top-level ranges: nobody keeps out in its favour what it does not have any more."""
+    kept = KeepOut.objects.filter(Q(realm=realm) | Q(in_favour_of=realm)).exclude(in_favour_of=None)
+    pairs = {
+        (min(one, other), max(one, other)) for one, other in kept.values_list("realm", "in_favour_of").distinct()
+    }
+    if pairs:
+        settle_meetings(change, pairs)
