@@ -109,10 +109,10 @@ class Loader:
 
     def places(self) -> None:
         """Realms, rule sheets, regions, zones, tiers, projects of the estate file."""
-        self._estate("pools", "keep-outs")
+        self._estate("pools", "keep-outs", "links")
 
     def pools(self) -> None:
-        """The rest of it, pools and keep-outs, by the planner."""
+        """The rest of it, pools, keep-outs and links, by the planner."""
         data = self.scenario
         self.actor = Person.objects.filter(role="planner").first()
         for lifted in data["lifted_keep_outs"]:

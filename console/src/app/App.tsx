@@ -41,6 +41,7 @@ const SubnetPage = lazy(() => import("../subnets/SubnetPage").then((part) => ({ 
 const PoolsPage = lazy(() => import("../pools/PoolsPage").then((part) => ({ default: part.PoolsPage })));
 const PoolPage = lazy(() => import("../pools/PoolPage").then((part) => ({ default: part.PoolPage })));
 const FindingsPage = lazy(() => import("../reality/FindingsPage").then((part) => ({ default: part.FindingsPage })));
+const LinksPage = lazy(() => import("../links/LinksPage").then((part) => ({ default: part.LinksPage })));
 const FindPage = lazy(() => import("../find/FindPage").then((part) => ({ default: part.FindPage })));
 
 const queryClient: QueryClient = new QueryClient({
@@ -125,6 +126,7 @@ function Pages() {
         <Route path="/history" element={<HistoryPage />} />
         <Route path="/ledger" element={<LedgerPage />} />
         <Route path="/tokens" element={<TokensPage />} />
+        <Route path="/links" element={<LinksPage />} />
         <Route path="/findings" element={<FindingsPage />} />
         <Route path="/find" element={<FindPage />} />
         <Route path="*" element={<Navigate to="/" replace />} />

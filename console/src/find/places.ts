@@ -15,6 +15,7 @@ const SET_UP: Record<string, string> = {
   "approval rule": "approval-rules",
   person: "people",
   "group mapping": "group-mappings",
+  link: "links",
   source: "sources",
   "taking rule": "taking-rules",
   subscription: "subscriptions",

@@ -22,6 +22,7 @@ import { calledOf, cellText } from "./cells";
 import { Holdings } from "./Holdings";
 import { QuotaBars, type Quota } from "./QuotaBars";
 import { ChangesBy, People, PoolsIn, Requests, TokensOf } from "./Related";
+import { LinkCard } from "../links/LinkCard";
 import { SourceCard } from "../reality/SourceCard";
 import { SubscriptionCard } from "./SubscriptionCard";
 import { Tags } from "./Tags";
@@ -79,6 +80,12 @@ function About({ kind, record, path }: { kind: Kind; record: AnyRecord; path: st
       )}
       {kind.word === "subscription" && <SubscriptionCard record={record} />}
       {kind.word === "source" && <SourceCard record={record} />}
+      {kind.word === "link" && <LinkCard id={record.id} />}
+      {kind.word === "realm" && (
+        <Link component={RouterLink} to={`/links?one=${encodeURIComponent(called)}`}>
+          How it is joined to others
+        </Link>
+      )}
       {kind.word === "project" && (
         <>
           <Stack direction="row" sx={{ gap: 2 }}>

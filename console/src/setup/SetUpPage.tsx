@@ -89,6 +89,11 @@ function KindView({ kind }: { kind: Kind }) {
         <Box sx={{ flexGrow: 1, color: "text.secondary" }}>{kind.about}</Box>
         {may ? (
           <>
+            {kind.word === "link" && (
+              <Button component={RouterLink} to="/links">
+                What would meet
+              </Button>
+            )}
             {kind.several && <Button onClick={() => setListing(true)}>From a list</Button>}
             <Button variant="contained" onClick={() => setForm({})}>
               Add a {kind.noun}

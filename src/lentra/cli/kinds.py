@@ -233,7 +233,16 @@ KINDS = (
             Option(
                 "kind",
                 "what kind of use",
-                choices=("on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"),
+                choices=(
+                    "on-premises",
+                    "partner",
+                    "provider",
+                    "container-bridge",
+                    "tunnel",
+                    "special",
+                    "linked",
+                    "other",
+                ),
             ),
             Option("source", "how it is known", empty=""),
             Option("since", "date, such as 2026-03-01", empty=None),
@@ -442,6 +451,28 @@ KINDS = (
             _ABOUT,
         ),
         "source add gate-walk --realm fleet --covers 10.40.64.0/20 --preview",
+        filters=("realm", "kind"),
+    ),
+    Kind(
+        "link",
+        "links",
+        ("name", "one", "other", "kind", "passes_on", "since", "reason"),
+        (
+            Option("one", "the first realm", needed=True, only_add=True),
+            Option("other", "the second realm", needed=True, only_add=True),
+            Option("kind", "what it is", choices=("tunnel", "peering", "shared-router", "exchange")),
+            Option(
+                "one_shows", "ranges that the first realm lets be seen; everything, if left out", list, empty=()
+            ),
+            Option("other_shows", "ranges that the second lets be seen", list, empty=()),
+            Option("one_gives", "of what both have and neither uses, what the first hands out", list),
+            Option("other_gives", "the same of the second", list),
+            Option("passes_on", "traffic goes on to further realms, over links that pass on as well", bool),
+            Option("since", "since when it is there, or from when", empty=None),
+            Option("reason", "why; over what both use it is needed", empty=""),
+            _ABOUT,
+        ),
+        "link add yard-tunnel --one fleet --other shipyard --reason 'the docks move in spring' --preview",
         filters=("realm", "kind"),
     ),
     Kind(

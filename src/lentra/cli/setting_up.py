@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from lentra.cli.context import DONE, WrongUse, add_asking_options, add_change_options, client_for, confirmed_change
 from lentra.cli.kinds import KINDS, UNSET, Kind, Option, read_length
 from lentra.cli.looking import given, show_holdings
+from lentra.cli.meeting import add_link_verbs
 from lentra.cli.options import Empty, Several, add_limit, read_bits, read_table
 from lentra.cli.output import grouped, show_list, show_record, show_rows, styled
 from lentra.cli.waiting import add_try
@@ -103,6 +104,8 @@ def _add_verbs(verbs: Any, kind: Kind) -> None:
         _add_person_verbs(verbs)
     if kind.word == "subscription":
         _add_subscription_verbs(verbs)
+    if kind.word == "link":
+        add_link_verbs(verbs)
     if kind.word == "rules":
         add_try(verbs)
     if kind.word == "keep-out":

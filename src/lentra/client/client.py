@@ -22,6 +22,7 @@ from lentra.client.collections import (
     Findings,
     Intakes,
     KeepOuts,
+    Links,
     People,
     Plans,
     Pools,
@@ -101,6 +102,7 @@ class Client:
         self.approval_rules = ApprovalRules(self, "approval-rules")
         self.sessions = Collection(self, "sessions")
         self.group_mappings = Collection(self, "group-mappings")
+        self.links = Links(self, "links")
         self.sources = Sources(self, "sources")
         self.surveys = Collection(self, "surveys")
         self.taking_rules = Collection(self, "taking-rules")
@@ -175,6 +177,24 @@ class Client:
         """Give oneself a new password; with `revoke_tokens` all of one's tokens end, this one too."""
         body = {"current": current, "new": new, "revoke_tokens": revoke_tokens}
         return self.change("POST", "session/password", body)
+
+    def meetings(self, one: str | int, other: str | int, **how: Any) -> list[Record]:
+        """What would meet if two realms were linked, as `Links.meetings` tells it: each two that would meet only then.
+
+        Args:
+            how: ``one_shows``, ``other_shows``: ranges that are seen of either; ``passes_on``; ``one_gives``,
+                ``other_gives``: what either is to hand out of what both have.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.meetings("fleet", "shipyard")[0]["clashes"]["living"] > 0
+            True
+        """
+        return list(self._record("meetings", {"one": one, "other": other, **how})["meetings"])
+
+    def realm_graph(self) -> Record:
+        """All realms, their links, and which of them meet."""
+        return self._record("realm-graph")
 
     def today(self) -> Record:
         """What the person comes for: lists of few lines, by role.

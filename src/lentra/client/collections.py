@@ -504,6 +504,20 @@ class People(Collection):
         return self.client.change("POST", f"{self.path}/{part(ref)}/revoke-tokens", preview=preview, why=why)
 
 
+class Links(Collection):
+    """Connections of two realms."""
+
+    def meetings(self, ref: str | int) -> list[Record]:
+        """What meets by a link: ``clashes`` in ``lines``, and ``shares``: which realm hands out what both have.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.links.meetings("pilot-tunnel")[0]["clashes"]["living"]
+            0
+        """
+        return list(self.client.call("GET", f"{self.path}/{part(ref)}/meetings").json()["meetings"])
+
+
 class Sources(Collection):
     """Places that tell what really exists."""
 

@@ -216,6 +216,28 @@ class CheckQueryRequest(TypedDict):
     ranges: NotRequired[list[str]]
     text: NotRequired[str]
 Checked = TypedDict("Checked", {"line": int, "text": str, "name": str, "range": str | None, "how": str, "meets": int, "clashes_with": list[int], "why": str, "suggestions": list[str], "pool": Named | None, "with": list[Met]})
+ClashCounts = TypedDict("ClashCounts", {"living": int, "planned": int, "kept out": int})
+ClashKindEnum = Literal["living", "planned", "kept out"]
+class ClashLine(TypedDict):
+    kind: ClashKindEnum
+    range: str
+    clashes: int
+    addresses: str
+    one: ClashSide
+    other: ClashSide
+    ways: list[WayOut]
+class ClashSide(TypedDict):
+    realm: str
+    whose: str
+    project: str | None
+    zones: list[str]
+    states: list[str]
+    pools: list[str]
+    ranges: list[str]
+    range_count: int
+    subnets: list[SubnetThere]
+    subnet_count: int
+    records: int
 class Clearing(TypedDict):
     prefix: str
     addresses: str
@@ -534,6 +556,13 @@ class HandOverRequest(TypedDict):
 class HandedOut(TypedDict):
     subnets: list[Subnet]
     why: list[str]
+class HandsOut(TypedDict):
+    range: str
+    addresses: str
+    realm: str
+    why: str
+    in_use: bool
+    open: bool
 class HeadroomRow(TypedDict):
     pool: Named
     realm: Named
@@ -641,7 +670,8 @@ class KeepOut(TypedDict):
     certainty: NotRequired[CertaintyEnum]
     review_on: NotRequired[str | None]
     finding: int | None
-KeepOutKindEnum = Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "other"]
+    in_favour_of: str
+KeepOutKindEnum = Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "linked", "other"]
 class KeepOutRequest(TypedDict):
     realm: str | int | dict[str, Any]
     range: str
@@ -708,6 +738,40 @@ class Line(TypedDict):
     note: str
     kind: str | None
     id: int | None
+class Link(TypedDict):
+    id: int
+    version: int
+    name: str
+    one: Named
+    other: Named
+    kind: NotRequired[LinkKindEnum]
+    one_shows: NotRequired[list[str]]
+    other_shows: NotRequired[list[str]]
+    passes_on: NotRequired[bool]
+    since: NotRequired[str | None]
+    reason: NotRequired[str]
+    about: NotRequired[str]
+class LinkInGraph(TypedDict):
+    id: int
+    name: str
+    kind: LinkKindEnum
+    one: str
+    other: str
+LinkKindEnum = Literal["tunnel", "peering", "shared-router", "exchange"]
+class LinkRequest(TypedDict):
+    name: str
+    one: str | int | dict[str, Any]
+    other: str | int | dict[str, Any]
+    kind: NotRequired[LinkKindEnum]
+    one_shows: NotRequired[list[str]]
+    other_shows: NotRequired[list[str]]
+    one_gives: NotRequired[list[str]]
+    other_gives: NotRequired[list[str]]
+    passes_on: NotRequired[bool]
+    since: NotRequired[str | None]
+    reason: NotRequired[str]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 class ListedRange(TypedDict):
     prefix: str
     family: int
@@ -772,6 +836,23 @@ class Meanwhile(TypedDict):
     address: str
     begins: str
     ends: str | None
+class Meeting(TypedDict):
+    one: RealmNamed
+    other: RealmNamed
+    clashes: ClashCounts
+    addresses: str
+    lines: list[ClashLine]
+    more_lines: int
+    shares: list[HandsOut]
+    more_shares: int
+    strips: list[Strip]
+class MeetingInGraph(TypedDict):
+    one: str
+    other: str
+    linked: bool
+    clashes: int
+class Meetings(TypedDict):
+    meetings: list[Meeting]
 class Mended(TypedDict):
     mended: list[str]
 class Met(TypedDict):
@@ -968,6 +1049,20 @@ class PatchedKeepOutRequest(TypedDict):
     certainty: NotRequired[CertaintyEnum]
     review_on: NotRequired[str | None]
     despite_use: NotRequired[bool]
+    proposal: NotRequired[str | None]
+class PatchedLinkRequest(TypedDict):
+    name: NotRequired[str]
+    one: NotRequired[str | int | dict[str, Any]]
+    other: NotRequired[str | int | dict[str, Any]]
+    kind: NotRequired[LinkKindEnum]
+    one_shows: NotRequired[list[str]]
+    other_shows: NotRequired[list[str]]
+    one_gives: NotRequired[list[str]]
+    other_gives: NotRequired[list[str]]
+    passes_on: NotRequired[bool]
+    since: NotRequired[str | None]
+    reason: NotRequired[str]
+    about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedPersonRequest(TypedDict):
     name: NotRequired[str]
@@ -1514,6 +1609,18 @@ class Realm(TypedDict):
     reservation_template: NotRequired[str]
     plan_template: NotRequired[str]
     address_template: NotRequired[str]
+class RealmGraph(TypedDict):
+    realms: list[RealmInGraph]
+    links: list[LinkInGraph]
+    meetings: list[MeetingInGraph]
+class RealmInGraph(TypedDict):
+    id: int
+    name: str
+    pools: int
+    clashes: int
+class RealmNamed(TypedDict):
+    id: int
+    name: str
 class RealmRequest(TypedDict):
     name: str
     about: NotRequired[str]
@@ -1833,6 +1940,14 @@ class Stretch(TypedDict):
     start: float
     share: float
     record: int | None
+class Strip(TypedDict):
+    range: str
+    cells: list[StripCell]
+class StripCell(TypedDict):
+    one: float
+    other: float
+    clash: bool
+    to: ToEnum
 class Subnet(TypedDict):
     id: int
     version: int
@@ -1903,6 +2018,9 @@ class SubnetRequest(TypedDict):
     hold_minutes: NotRequired[int | None]
     proposal: NotRequired[str | None]
 SubnetStateEnum = Literal["held", "active", "retiring", "cooling"]
+class SubnetThere(TypedDict):
+    id: int
+    name: str
 class Subscription(TypedDict):
     id: int
     version: int
@@ -2099,6 +2217,7 @@ class TierRequest(TypedDict):
     exposure: NotRequired[ExposureEnum]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
+ToEnum = Literal["one", "other"]
 class Today(TypedDict):
     role: str
     version: str
@@ -2239,6 +2358,13 @@ class Waits(TypedDict):
     holds: bool
     lapses_at: str
     request: int | None
+WayEnum = Literal["give back", "wait", "lift", "renumber", "hide", "translate"]
+class WayOut(TypedDict):
+    way: WayEnum
+    realm: str | None
+    subnets: int
+    records: int
+    words: str
 class Ways(TypedDict):
     password: PasswordEnum
     sign_on: SignOnWay | None

@@ -197,6 +197,8 @@ SPECTACULAR_SETTINGS = {
         "ExposureEnum": "lentra.registry.models.setup.EXPOSURES",
         "BecomesEnum": "lentra.registry.operations.findings.become.BECOMES",
         "TakenAsEnum": "lentra.registry.models.reality.TAKEN_AS",
+        "LinkKindEnum": "lentra.registry.models.links.LINK_KINDS",
+        "ClashKindEnum": "lentra.registry.reports.meeting.KINDS",
         "AddressKindEnum": "lentra.registry.models.addresses.ADDRESS_KINDS",
     },
     "POSTPROCESSING_HOOKS": [

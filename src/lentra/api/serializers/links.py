@@ -149,7 +149,7 @@ class ClashLineSerializer(serializers.Serializer):
     )
     range = serializers.CharField(help_text="From the first address that clashes to the last.")
     clashes = serializers.IntegerField(help_text="Pairs of ranges that it tells.")
-    addresses = serializers.IntegerField(help_text="Addresses that both have.")
+    addresses = serializers.CharField(help_text="Addresses that both have.")
     one = ClashSideSerializer()
     other = ClashSideSerializer()
     ways = WayOutSerializer(many=True, help_text="Ways out, the cheapest first.")
@@ -166,7 +166,7 @@ class HandsOutSerializer(serializers.Serializer):
     """A range that both realms have in pools, and which of them hands it out."""
 
     range = serializers.CharField()
-    addresses = serializers.IntegerField(help_text="How many addresses it has.")
+    addresses = serializers.CharField(help_text="How many addresses it has.")
     realm = serializers.CharField(help_text="The one that may hand out of it; the other keeps it out.")
     why = serializers.CharField(help_text="Why that one.")
     in_use = serializers.BooleanField(help_text="Whether the other one uses it too, until it is given back.")
@@ -195,7 +195,7 @@ class MeetingSerializer(serializers.Serializer):
     one = RealmNamedSerializer()
     other = RealmNamedSerializer()
     clashes = ClashCountsSerializer(help_text="How many pairs of ranges clash, by kind.")
-    addresses = serializers.IntegerField(help_text="Addresses that clash.")
+    addresses = serializers.CharField(help_text="Addresses that clash.")
     lines = ClashLineSerializer(many=True, help_text="Clashes, those of the same owners in one line.")
     more_lines = serializers.IntegerField(help_text="Lines that are not told.")
     shares = HandsOutSerializer(many=True, help_text="Which realm hands out what both have in pools.")

@@ -18,6 +18,7 @@ from lentra.registry.models import (
     Address,
     ApprovalRule,
     KeepOut,
+    Link,
     PlannedNeed,
     Pool,
     Project,
@@ -30,6 +31,7 @@ from lentra.registry.models import (
     Tier,
     Zone,
 )
+from lentra.registry.operations.links.keep_link import add_link, edit_link, remove_link
 from lentra.registry.operations.pools.add_keep_out import remove_keep_out
 from lentra.registry.operations.pools.carve_pool import give_back_pool
 from lentra.registry.operations.reservations.reserve import give_back_reservation
@@ -46,7 +48,17 @@ from lentra.registry.rules.quotas import LIMITS
 from lentra.registry.transactions.change import Change
 
 Told = dict[str, Any]
-_LISTS = ("ranges", "projects", "tiers", "forbidden", "dhcp", "dhcp_excluded", "name_servers")
+_LISTS = (
+    "ranges",
+    "projects",
+    "tiers",
+    "forbidden",
+    "dhcp",
+    "dhcp_excluded",
+    "name_servers",
+    "one_shows",
+    "other_shows",
+)
 _MAPPINGS = ("labels", "v4", "v6")
 _SPARE = ("prefix", "address", "mask", "first", "last")
 
@@ -156,6 +168,7 @@ _RULE = (
     *("when", "decision", "place", "limit", "limit_v6", "hours", "time_zone", "realm", "pool", "project", "tier"),
     *("environment", "holds", "reminds_after", "lapses_after", "about"),
 )
+_LINK = ("one", "other", "kind", "one_shows", "other_shows", "passes_on", "since", "reason", "about")
 _NEED = ("pool", "family", "length", "count", "day", "project", "reason")
 
 
@@ -175,6 +188,19 @@ def _read_sheet(said: Said) -> Values:
         else:
             values[name] = field_value(Sheet, name, text)
     return values
+
+
+def _read_link(said: Said) -> Values:
+    shows = ("one_shows", "other_shows")
+    return {
+        name: [part.strip() for part in text.split(",")] if name in shows else field_value(Link, name, text)
+        for name, text in said.items()
+    }
+
+
+def _links(realm: Realm | None, project: Project | None) -> QuerySet | None:
+    found = Link.objects.select_related("one", "other").order_by("name")
+    return None if project else found.filter(Q(one=realm) | Q(other=realm)) if realm else found
 
 
 def _told_need(record: PlannedNeed) -> dict[str, str]:
@@ -391,6 +417,23 @@ SECTIONS: dict[str, Section] = {
             _said_keep_out,
             _keep_outs,
             lambda change, record: remove_keep_out(change, record),
+        ),
+        Section(
+            "links",
+            Link,
+            _plain_kind(
+                "link",
+                Link,
+                _LINK,
+                read=_read_link,
+                add=add_link,
+                edit=lambda change, record, values: edit_link(change, record.pk, values),
+            ),
+            _LINK,
+            lambda record: record.name,
+            _name,
+            _links,
+            lambda change, record: remove_link(change, record.pk),
         ),
         Section(
             "reservations",

@@ -240,6 +240,13 @@ def same_place(zone: Zone) -> list[str]:
 
 def check_keep_out(keep_out: KeepOut, now: datetime) -> None:
     """A reason; one that follows from links says what they say."""
+    if keep_out.kind == "linked" and keep_out.in_favour_of_id is None:
+        raise Invalid(
+            "what links keep out is declared by adding a link",
+            field="kind",
+            received="linked",
+            suggestions=["tunnel"],
+        )
     if keep_out.pk and not keep_out.declared:
         kept = KeepOut.objects.get(pk=keep_out.pk)
         if keep_out.certainty != kept.certainty or keep_out.kind != kept.kind:
