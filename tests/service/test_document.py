@@ -75,6 +75,9 @@ READS = {
     "sightings-schema.json": "",
     "inventory-schema.json": "",
     "taking-rules": "?realm=fleet",
+    "links": "?realm=shipyard",
+    "meetings": "?one=fleet&other=shipyard&other_gives=10.40.104.0/22",
+    "realm-graph": "",
     "approval-rules": "?order=place",
     "waiting-requests": "?state=granted,refused".replace(",", "&state="),
     "usage/on": "?on=2026-06-01&realm=fleet",
@@ -85,6 +88,8 @@ READS = {
 DETAILS = {
     "realms/{ref}": "realms/fleet",
     "zones/{ref}": "zones/nc-1",
+    "links/{ref}": "links/pilot-tunnel",
+    "links/{ref}/meetings": "links/pilot-tunnel/meetings",
     "zones/{ref}/use": "zones/nc-1/use",
     "pools/{ref}": "pools/fleet:mainland",
     "pools/{ref}/usage": "pools/mainland/usage",

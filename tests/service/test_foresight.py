@@ -85,7 +85,7 @@ def test_the_demo_has_one_pool_about_to_run_out_one_shrinking_one_fragmented(pla
     peaks = [month for month, used in by_month.items() if used > 1000]
     assert len({month[:4] for month in peaks}) >= 2
     assert int(berths[-1]["used"]) == 0
-    assert len(berths) >= 700
+    assert len(berths) >= 250  # weekly at first, daily for the last half year
 
 
 def test_headroom_of_a_realm_a_project_a_zone_and_a_block(planner, lentra):  # noqa: F811

@@ -16,6 +16,7 @@ REFS = {
     "group-mappings": "12345678901",
     "intakes": "12345678901",
     "keep-outs": "12345678901",
+    "links": "pilot-tunnel",
     "people": "asta",
     "planned-needs": "vetle-quays",
     "plans": "tide-halls",
@@ -44,6 +45,7 @@ READS = {
     "history": "range=10.40.64.0/20",
     "explain": "prefix=10.40.64.0/20",
     "map": "pool=fleet-private&range=10.40.0.0/14",
+    "meetings": "one=fleet&other=shipyard",
     "pools/{ref}/compaction": "length=24",
     "ranges": "project=ticketing",
     "report": "realm=fleet",
@@ -90,6 +92,7 @@ BODIES = {
     "findings/{ref}/dismiss": {"reason": "x"},
     "findings/{ref}/take-over": {"becomes": "keep-out"},
     "sources": {"name": "seen", "realm": "fleet"},
+    "links": {"name": "seen", "one": "harbour-lab", "other": "pilot-station"},
     "taking-rules": {"name": "seen", "realm": "fleet", "becomes": "keep-out"},
     "findings/{ref}/assign": {"assignee": None},
     "findings/dismiss": {"findings": [99999999999], "reason": "x"},
@@ -134,7 +137,16 @@ BODIES = {
     "zones": {"name": "nc-7", "region": "north-coast"},
 }
 SET_UP = ("realms", "regions", "zones", "tiers", "projects", "keep-outs", "reservations", "planned-needs")
-SET_UP += ("tag-ranges", "tag-members", "subscriptions", "quotas", "approval-rules", "sources", "taking-rules")
+SET_UP += (
+    "tag-ranges",
+    "tag-members",
+    "subscriptions",
+    "quotas",
+    "approval-rules",
+    "sources",
+    "taking-rules",
+    "links",
+)
 OPEN = {"post session", "delete session", "get session/ways", "post session/terminal/token"}
 NEEDS_MORE = {  # what a viewer does not reach
     "admin": {

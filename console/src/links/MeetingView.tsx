@@ -42,13 +42,15 @@ export function MeetingView({ meeting, onGive }: { meeting: Meeting; onGive?: (r
             {
               head: "Ways out, the cheapest first",
               cell: (line) => (
-                <ol style={{ margin: 0, paddingLeft: 18 }}>
-                  {line.ways.map((way, n) => (
-                    <li key={n} style={n ? { opacity: 0.85 } : { fontWeight: 650 }}>
-                      {way.words}
-                    </li>
-                  ))}
-                </ol>
+                <>
+                  <strong>{line.ways[0]?.words}</strong>
+                  <details>
+                    <summary>{line.ways.length - 1} more</summary>
+                    {line.ways.slice(1).map((way) => (
+                      <div key={way.words}>{way.words}</div>
+                    ))}
+                  </details>
+                </>
               ),
             },
           ]}

@@ -7,7 +7,6 @@ import { grouped } from "../parts/text";
 import { useWidth } from "../parts/useWidth";
 import type { Graph } from "./queries";
 
-const HIGH = 340;
 const BOX = { width: 150, height: 46 };
 
 export function RealmGraph({ graph }: { graph: Graph }) {
@@ -19,12 +18,13 @@ export function RealmGraph({ graph }: { graph: Graph }) {
   const bad = vars?.palette.error.main ?? "red";
   const wide = Math.max(width, 320, graph.realms.length * 60);
   const place = placesOf(graph, wide);
+  const high = Math.max(...Object.values(place).map((at) => at.y), 0) + BOX.height / 2 + 6;
   const joined = graph.links.map((link) => ({ ...link, clashes: graph.meetings.find((met) => same(met, link))?.clashes ?? 0 }));
   const through = graph.meetings.filter((met) => !met.linked).map((met) => ({ ...met, id: 0, name: "", kind: "by others" }));
   return (
     <div ref={frame}>
       <div ref={ref} style={{ overflowX: "auto" }} tabIndex={0} role="group" aria-label="Realms and their links as a picture">
-        <svg role="img" aria-label={`${graph.realms.length} realms, ${graph.links.length} links; the links are listed below`} width={wide} height={HIGH} fontSize="12" fill={ink} style={{ display: "block" }}>
+        <svg role="img" aria-label={`${graph.realms.length} realms, ${graph.links.length} links; the links are listed below`} width={wide} height={high} fontSize="12" fill={ink} style={{ display: "block" }}>
           {[...through, ...joined].map((line, n) => {
             const [a, b] = [place[line.one], place[line.other]];
             if (!a || !b) return null;
@@ -77,15 +77,15 @@ function placesOf(graph: Graph, wide: number): Record<string, { x: number; y: nu
     lines.filter((line) => line.one === name || line.other === name).forEach((line) => reach(line.one === name ? line.other : line.one));
   };
   graph.realms.filter((realm) => !alone.includes(realm)).forEach((realm) => reach(realm.name));
-  const low = HIGH - (alone.length ? 2.4 : 1) * BOX.height;
+  const tall = names.length > 2 ? Math.min(90 + 30 * names.length, 340) : 0; // two lie beside each other
   const found: Record<string, { x: number; y: number }> = {};
   names.forEach((name, n) => {
     const turn = (2 * Math.PI * n) / names.length + Math.PI;
     const across = Math.min((wide - BOX.width) / 2 - 8, 420);
-    found[name] = { x: wide / 2 + across * Math.cos(turn), y: BOX.height / 2 + 6 + ((low - BOX.height / 2) / 2) * (1 + Math.sin(turn)) };
+    found[name] = { x: wide / 2 + across * Math.cos(turn), y: BOX.height / 2 + 6 + (tall / 2) * (1 + Math.sin(turn)) };
   });
   alone.forEach((realm, n) => {
-    found[realm.name] = { x: ((n + 0.5) * wide) / alone.length, y: HIGH - BOX.height / 2 - 4 };
+    found[realm.name] = { x: ((n + 0.5) * wide) / alone.length, y: (names.length ? tall + 2 * BOX.height : 0) + BOX.height / 2 + 6 };
   });
   return found;
 }

@@ -104,15 +104,17 @@ def _tell(meeting: Mapping[str, Any]) -> None:
         print(f"  {styled(kind.ljust(8), _KINDS[kind])} {line['range']}  {grouped(line['addresses'])} addresses")
         print(f"           {one}: {_side(line['one'])}")
         print(f"           {other}: {_side(line['other'])}")
-        for n, way in enumerate(line["ways"]):
-            print(f"           {'cheapest: ' if n == 0 else styled('or: ', 'dim')}{way['words']}")
+        print(f"           cheapest: {line['ways'][0]['words']}")
+        if _others(line):
+            print(f"           {styled('or ' + '; '.join(_others(line)), 'dim')}")
     if (left := len(meeting["lines"]) - _LINES + meeting["more_lines"]) > 0:
         print(styled(f"  {left:,} lines more: --output json", "dim"))
     for strip in meeting["strips"][:_LINES]:
         print(f"  {strip['range']}  which both have")
         for name, side in ((one, "one"), (other, "other")):
             print(f"    {_drawn([cell[side] for cell in strip['cells']])}  {name}")
-        print(f"    {''.join('×' if cell['clash'] else '·' for cell in strip['cells'])}  × both use it")
+        if any(cell["clash"] for cell in strip["cells"]):
+            print(f"    {''.join('×' if cell['clash'] else '·' for cell in strip['cells'])}  × both use it")
     if meeting["shares"]:
         print("  handed out from now on by:")
     for share in meeting["shares"][:_LINES]:
@@ -120,6 +122,11 @@ def _tell(meeting: Mapping[str, Any]) -> None:
         print(f"    {share['range'].ljust(34)} {share['realm'].ljust(16)} {share['why']}{mark}")
     if (left := len(meeting["shares"]) - _LINES + meeting["more_shares"]) > 0:
         print(styled(f"    {left:,} more: --output json", "dim"))
+
+
+def _others(line: Mapping[str, Any]) -> list[str]:
+    """The other ways out of a clash, in words."""
+    return [way["words"] for way in line["ways"][1:]]
 
 
 def _drawn(percents: Sequence[float]) -> str:

@@ -249,16 +249,22 @@ def _ways(line: _Line, sides: Sequence[Told], reader: _Owners) -> list[Told]:
 
     for side, told in zip(line.sides, sides, strict=True):
         subnets = [reader.subnets[number] for number in side.subnets if number in reader.subnets]
-        where = f"of realm {told['realm']}"
-        count = "its one subnet" if len(side.subnets) == 1 else f"its {len(side.subnets):,} subnets"
+        where, one = f"of {told['realm']}", len(side.subnets) == 1
+        what = "the subnet" if one else f"the {len(side.subnets):,} subnets"
         if told["states"] == [State.KEPT_OUT.word]:
             way(1, "lift", told, f"lift the keep-out {where}, if the other realm is what it was meant for")
         elif subnets and all(subnet.state == "cooling" for subnet in subnets):
             way(1, "wait", told, f"wait until what was given back {where} has cooled")
-        elif subnets and all(subnet.unused for subnet in subnets):
-            way(0, "give back", told, f"give back {count} {where}: nothing says that it is used")
         elif subnets:
-            way(2, "renumber", told, f"renumber {count} {where}, with {told['records']:,} address records")
+            if all(subnet.unused for subnet in subnets):
+                way(
+                    0,
+                    "give back",
+                    told,
+                    f"give back {what} {where}: nothing says that {'it is' if one else 'they are'} used",
+                )
+            records = f", with {told['records']:,} address records" if told["records"] else ""
+            way(2, "renumber", told, f"renumber {what} {where}{records}")
         else:
             way(1, "give back", told, f"give back {side.whose} {where}")
     way(3, "hide", None, "let neither realm see these addresses of the other, if nobody there needs them")
