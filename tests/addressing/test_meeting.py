@@ -54,9 +54,9 @@ def test_realms_meet_where_one_of_them_or_a_third_can_reach_both(made):
             assert holds(found.get((one, other), {}).get(4, []), address) == bool(together & linked)
 
 
-@given(spans, spans, spans, spans, st.sampled_from((ONE, OTHER)))
-def test_each_address_that_both_have_is_of_one_side(where, one, other, chosen, stays):
-    shares = divide(where, one, other, {OTHER: chosen}, stays)
+@given(spans, spans, spans, spans, spans, st.sampled_from((ONE, OTHER)))
+def test_each_address_that_both_have_is_of_one_side(where, one, other, chosen, never, stays):
+    shares = divide(where, one, other, {OTHER: chosen}, {OTHER: never}, stays)
     assert merged([(share.first, share.last) for share in shares]) == where
     assert all(a.last < b.first for a, b in pairwise(shares))
     for share in shares:
@@ -69,6 +69,8 @@ def test_each_address_that_both_have_is_of_one_side(where, one, other, chosen, s
                 assert share.to == (ONE if mine else OTHER)
             elif holds(chosen, address):
                 assert share.to == OTHER
+            elif holds(never, address):
+                assert share.to == ONE
 
 
 @given(spans, spans)
@@ -90,6 +92,8 @@ def test_free_space_goes_to_whoever_uses_what_lies_beside_it():
         (144, 255, OTHER),
     ]
     assert [(s.first, s.last, s.to) for s in divide([(0, 255)], [], [])] == [(0, 255, ONE)]
+    apart_from_it = divide([(0, 63), (256, 511)], [], [(300, 319)])
+    assert next((s.first, s.to, s.why) for s in apart_from_it) == (0, OTHER, "more is in use there")
 
 
 def test_a_hub_that_passes_nothing_on_still_sees_both_of_its_neighbours():

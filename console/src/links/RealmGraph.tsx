@@ -77,10 +77,11 @@ function placesOf(graph: Graph, wide: number): Record<string, { x: number; y: nu
     lines.filter((line) => line.one === name || line.other === name).forEach((line) => reach(line.one === name ? line.other : line.one));
   };
   graph.realms.filter((realm) => !alone.includes(realm)).forEach((realm) => reach(realm.name));
-  const tall = names.length > 2 ? Math.min(90 + 30 * names.length, 340) : 0; // two lie beside each other
+  const narrow = wide < 560;
+  const tall = narrow ? 90 * names.length : names.length > 2 ? Math.min(90 + 30 * names.length, 340) : 0; // two lie beside each other
   const found: Record<string, { x: number; y: number }> = {};
   names.forEach((name, n) => {
-    const turn = (2 * Math.PI * n) / names.length + Math.PI;
+    const turn = (2 * Math.PI * n) / names.length + (narrow ? -Math.PI / 2 : Math.PI);
     const across = Math.min((wide - BOX.width) / 2 - 8, 420);
     found[name] = { x: wide / 2 + across * Math.cos(turn), y: BOX.height / 2 + 6 + (tall / 2) * (1 + Math.sin(turn)) };
   });

@@ -131,8 +131,9 @@ class Share:
 
 
 ONE, OTHER = "one", "other"
-USED, BESIDE, HALVES, WIDER, CHOSEN, BOTH = (
+USED, NEVER, BESIDE, HALVES, WIDER, CHOSEN, BOTH = (
     "it is in use there",
+    "the other one keeps it out anyway",
     "what lies beside it is in use there",
     "both have use beside it",
     "more is in use there",
@@ -146,17 +147,19 @@ def divide(
     one: Sequence[tuple[int, int]],
     other: Sequence[tuple[int, int]],
     chosen: Mapping[str, Sequence[tuple[int, int]]] | None = None,
+    never: Mapping[str, Sequence[tuple[int, int]]] | None = None,
     stays: str = ONE,
 ) -> list[Share]:
     """Which of two realms may hand out what both have in pools, so that neither ever has to look at the other.
 
-    What one of them uses is its own. What neither does goes to whoever uses what lies beside it; between uses of both it is
-    cut in two, on the widest boundary near the middle.
+    What one of them uses is its own. What neither does, and one keeps out anyway, is the other's; what is left goes to
+    whoever uses what lies beside it; between uses of both it is cut in two, on the widest boundary near the middle.
 
     Args:
         where: what both have in pools and where they meet.
         one, other: what each of them uses, as spans in order.
         chosen: what is to be of ``one`` or ``other`` although neither uses it.
+        never: what ``one`` or ``other`` does not hand out for reasons of its own.
         stays: who keeps what both use.
 
     Returns:
@@ -172,15 +175,21 @@ def divide(
         taken = common(free, merged(list(wanted)))
         shares += [Share(*span, side, CHOSEN) for span in taken]
         free = apart(free, taken)
+    for side, wanted in (never or {}).items():
+        taken = common(free, merged(list(wanted)))
+        shares += [Share(*span, OTHER if side == ONE else ONE, NEVER) for span in taken]
+        free = apart(free, taken)
     of_one, of_other = ((*span, ONE) for span in apart(one, both)), ((*span, OTHER) for span in apart(other, both))
     used = sorted([*of_one, *of_other, *((*span, stays) for span in both)])
     heavier = OTHER if _amount(other) > _amount(one) else ONE
-    place, before = 0, ""
+    place, before, whole = 0, "", 0
     for first, last in free:
+        while where[whole][1] < first:  # what lies in another stretch of space is not beside it
+            whole, before = whole + 1, ""
         while place < len(used) and used[place][0] < first:
-            before = used[place][2]
+            before = used[place][2] if used[place][0] >= where[whole][0] else ""
             place += 1
-        after = used[place][2] if place < len(used) else ""
+        after = used[place][2] if place < len(used) and used[place][0] <= where[whole][1] else ""
         if before and after and before != after:
             cut = _cut(first, last)
             shares += [Share(first, cut - 1, before, HALVES)] if cut > first else []

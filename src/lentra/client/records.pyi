@@ -670,7 +670,7 @@ class KeepOut(TypedDict):
     certainty: NotRequired[CertaintyEnum]
     review_on: NotRequired[str | None]
     finding: int | None
-    in_favour_of: str
+    in_favour_of: str | None
 KeepOutKindEnum = Literal["on-premises", "partner", "provider", "container-bridge", "tunnel", "special", "linked", "other"]
 class KeepOutRequest(TypedDict):
     realm: str | int | dict[str, Any]
@@ -2358,7 +2358,7 @@ class Waits(TypedDict):
     holds: bool
     lapses_at: str
     request: int | None
-WayEnum = Literal["give back", "wait", "lift", "renumber", "hide", "translate"]
+WayEnum = Literal["leave", "give back", "wait", "lift", "renumber", "hide", "translate"]
 class WayOut(TypedDict):
     way: WayEnum
     realm: str | None

@@ -30,6 +30,7 @@ class KeepOutSerializer(RecordSerializer):
         source="in_favour_of.name",
         default=None,
         read_only=True,
+        allow_null=True,
         help_text="The realm that hands it out instead, as links say; null for none.",
     )
 

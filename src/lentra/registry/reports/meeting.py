@@ -38,7 +38,7 @@ _STRIPS, CELLS = 16, 64  # pictures of the space that both have, and parts of ea
 
 Told = dict[str, Any]
 KINDS = (LIVING, PLANNED, KEPT_OUT)
-WAYS = ("give back", "wait", "lift", "renumber", "hide", "translate")
+WAYS = ("leave", "give back", "wait", "lift", "renumber", "hide", "translate")
 
 
 def would_meet(link: Link, chosen: Chosen | None = None) -> list[Told]:
@@ -252,6 +252,7 @@ def _ways(line: _Line, sides: Sequence[Told], reader: _Owners) -> list[Told]:
         where, one = f"of {told['realm']}", len(side.subnets) == 1
         what = "the subnet" if one else f"the {len(side.subnets):,} subnets"
         if told["states"] == [State.KEPT_OUT.word]:
+            way(-1, "leave", told, f"leave it: nobody {where} is given what is kept out there")
             way(1, "lift", told, f"lift the keep-out {where}, if the other realm is what it was meant for")
         elif subnets and all(subnet.state == "cooling" for subnet in subnets):
             way(1, "wait", told, f"wait until what was given back {where} has cooled")

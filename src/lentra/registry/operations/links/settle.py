@@ -16,6 +16,7 @@ from lentra.registry.lookup.meeting import (
     Pair,
     given_way,
     in_pools_of_both,
+    kept_out_in,
     links_now,
     meetings_of,
     spans_of,
@@ -48,7 +49,11 @@ def shares_of(pair: Pair, where: Space, chosen: Chosen | None = None) -> list[tu
         wanted = {
             side: _of_family(chosen or {}, realm, family) for side, realm in zip((ONE, OTHER), pair, strict=True)
         }
-        found += [(family, share) for share in divide(spans, one, other, wanted, stays)]
+        never = {
+            side: [(r.first, r.last) for r in kept_out_in(realm, family, spans)]
+            for side, realm in zip((ONE, OTHER), pair, strict=True)
+        }
+        found += [(family, share) for share in divide(spans, one, other, wanted, never, stays)]
     return found
 
 
