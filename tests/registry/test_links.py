@@ -189,6 +189,27 @@ def test_a_link_is_taken_back_with_what_followed_from_it(world, beside):
     clean(world, beside)
 
 
+def test_verification_tells_what_is_not_divided_and_who_hands_out_what_is_not_his(world, beside):
+    from lentra.registry.models import ExtentRow, KeepOut
+    from lentra.registry.reports.verify import verify
+
+    ours, theirs = world.pool("10.40.64.0/20"), beside.pool("10.40.64.0/20")
+    (mine,) = world.ask(ours, prefix="10.40.64.0/24")
+    link(world, beside)
+    rows = KeepOut.objects.filter(in_favour_of=world.realm.pk)
+    rows.update(over_use=False)
+    lost = ExtentRow.objects.filter(pool=theirs, state=6).order_by("first").first()
+    (other,) = beside.ask(beside.pool("10.50.0.0/24", name="apart"), length=26)
+    ExtentRow.objects.filter(pool=theirs, family=4, first=lost.first).update(state=2, subnet=other.pk)
+    told = [offence["what"] for offence in verify(beside.realm)["offences"]]
+    assert any("it is the other's to hand out" in what for what in told), told
+    ExtentRow.objects.filter(pool=theirs, family=4, first=lost.first).update(state=6, subnet=None)
+    rows.delete()
+    told = [offence["what"] for offence in verify(world.realm)["offences"]]
+    assert "both have 10.40.64.0/20, and neither keeps it out for the other" in told
+    assert mine.pk
+
+
 def test_a_reservation_of_the_loser_stays_his(world, beside):
     ours, theirs = world.pool("10.40.64.0/20"), beside.pool("10.40.64.0/20")
     kept = reserve(beside, theirs, "10.40.68.0/24")

@@ -226,3 +226,16 @@ def test_strays_become_what_previews_have_shown_one_and_several(live, walk):
     kept_out = {k["range"]: k["finding"] for k in planner.keep_outs.list(realm=realm, source=source)}
     assert kept_out == {"10.90.32.0/24": None, "10.90.33.0/24": None}
     assert planner.verify()["clean"]
+
+
+def test_what_a_project_is_to_correct_is_listed_by_it(live, walk, lentra):  # noqa: F811
+    source, realm = walk
+    planner = live.client("planner")
+    seen = {"format": FORMAT, "sightings": [{"range": "10.90.20.0/24"}, {"range": "10.90.21.0/24"}]}
+    planner.sources.survey(source, seen)
+    first = min(f["id"] for f in planner.findings.list(realm=realm, state="open"))
+    done = lentra("finding", "assign", str(first), "--to-project", "tide-model", "--yes", role="planner")
+    assert done.returncode == 0, done.stderr
+    told = lentra("findings", "--realm", realm, "--assigned-project", "tide-model", "-o", "json", role="viewer")
+    assert [row["id"] for row in json.loads(told.stdout)] == [first]
+    assert not list(planner.findings.list(realm=realm, assigned_project="ticketing"))

@@ -80,16 +80,16 @@ def in_either(one: Space, other: Space) -> Space:
 
 def meetings(joints: Sequence[Joint]) -> dict[tuple[int, int], Space]:
     """Where each two realms meet: (lower number, higher number) -> addresses; pairs that meet nowhere are left out."""
-    seen = _seen(joints)
-    realms = sorted({realm for joint in joints for realm in (joint.one, joint.other)})
-    found = {}
-    for one, other in combinations(realms, 2):
-        met: Space = {}
-        for viewer in realms:
-            met = in_either(met, in_both(seen.get((one, viewer), {}), seen.get((other, viewer), {})))
-        if any(met.values()):
-            found[one, other] = met
-    return found
+    there: dict[int, dict[int, Space]] = {}  # in which realm -> of which -> what is seen
+    for (of, at), space in _seen(joints).items():
+        there.setdefault(at, {})[of] = space
+    found: dict[tuple[int, int], Space] = {}
+    for seen in there.values():
+        for one, other in combinations(sorted(seen), 2):
+            met = in_both(seen[one], seen[other])
+            if any(met.values()):
+                found[one, other] = in_either(found.get((one, other), {}), met)
+    return dict(sorted(found.items()))
 
 
 def _seen(joints: Sequence[Joint]) -> dict[tuple[int, int], Space]:

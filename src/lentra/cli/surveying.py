@@ -119,6 +119,9 @@ def add_commands(commands: Any) -> None:
     command.add_argument("--inside", help="what begins inside this prefix")
     command.add_argument("--text", help="part of the sentence")
     command.add_argument("--assignee", action=Several, help="that this person was asked to correct")
+    command.add_argument(
+        "--assigned-project", action=Several, help="that those of this project were asked to correct"
+    )
     command.add_argument("--overdue", action="store_true", default=None, help="that were to be corrected by now")
     command.add_argument("--since", help="opened at this moment or later")
     command.add_argument("--until", help="opened before this moment")
@@ -321,7 +324,21 @@ def _seen(options: argparse.Namespace) -> int:
 
 
 def _findings(options: argparse.Namespace) -> int:
-    of = ("kind", "state", "realm", "project", "subnet", "inside", "text", "assignee", "overdue", "since", "until")
+    of = (
+        *(
+            "kind",
+            "state",
+            "realm",
+            "project",
+            "subnet",
+            "inside",
+            "text",
+            "assignee",
+            "assigned_project",
+            "overdue",
+        ),
+        *("since", "until"),
+    )
     filters = {"state": ["open"]} | given(options, *of)
     columns = ("id", "kind", "range", "fact", "project", "assignee", "due", "text")
     show_list(options, client_for(options).findings.list, filters, columns)

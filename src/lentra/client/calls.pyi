@@ -85,14 +85,15 @@ class Calls:
     def expected_plans(self, body: r.ExpectPlanRequest, *, preview: bool = False, why: str = "", proposal: str |
         None = None, key: str | None = None) -> Answer[r.Expected]: ...
     def explain(self, *, pool: str | None = None, prefix: str, sheet: str | None = None) -> r.Explanation: ...
-    def list_findings(self, *, as_: Literal["csv", "xlsx", "jsonl"] | None = None, assignee: str | Sequence[str] |
-        None = None, cursor: str | None = None, inside: str | None = None, kind: Literal["stray", "silent",
-        "differs", "clash", "exposed", "cut-off"] | Sequence[Literal["stray", "silent", "differs", "clash",
-        "exposed", "cut-off"]] | None = None, limit: int | None = None, order: Literal["newest", "oldest"] | None =
-        None, overdue: bool | None = None, project: str | Sequence[str] | None = None, realm: str | Sequence[str] |
-        None = None, since: str | None = None, state: Literal["open", "dismissed", "closed"] |
-        Sequence[Literal["open", "dismissed", "closed"]] | None = None, subnet: str | Sequence[str] | None = None,
-        text: str | None = None, until: str | None = None) -> Page[r.Finding]: ...
+    def list_findings(self, *, as_: Literal["csv", "xlsx", "jsonl"] | None = None, assigned_project: str |
+        Sequence[str] | None = None, assignee: str | Sequence[str] | None = None, cursor: str | None = None,
+        inside: str | None = None, kind: Literal["stray", "silent", "differs", "clash", "exposed", "cut-off"] |
+        Sequence[Literal["stray", "silent", "differs", "clash", "exposed", "cut-off"]] | None = None, limit: int |
+        None = None, order: Literal["newest", "oldest"] | None = None, overdue: bool | None = None, project: str |
+        Sequence[str] | None = None, realm: str | Sequence[str] | None = None, since: str | None = None, state:
+        Literal["open", "dismissed", "closed"] | Sequence[Literal["open", "dismissed", "closed"]] | None = None,
+        subnet: str | Sequence[str] | None = None, text: str | None = None, until: str | None =
+        None) -> Page[r.Finding]: ...
     def show_finding(self, ref: str | int) -> r.Finding: ...
     def finding_assign(self, ref: str | int, body: r.AssignRequest | None = None, *, preview: bool = False, why:
         str = "", proposal: str | None = None, key: str | None = None, version: int | None =
@@ -729,14 +730,15 @@ class AsyncCalls:
         str | None = None, key: str | None = None) -> Answer[r.Expected]: ...
     async def explain(self, *, pool: str | None = None, prefix: str, sheet: str | None =
         None) -> r.Explanation: ...
-    async def list_findings(self, *, as_: Literal["csv", "xlsx", "jsonl"] | None = None, assignee: str |
-        Sequence[str] | None = None, cursor: str | None = None, inside: str | None = None, kind: Literal["stray",
-        "silent", "differs", "clash", "exposed", "cut-off"] | Sequence[Literal["stray", "silent", "differs",
-        "clash", "exposed", "cut-off"]] | None = None, limit: int | None = None, order: Literal["newest", "oldest"]
-        | None = None, overdue: bool | None = None, project: str | Sequence[str] | None = None, realm: str |
-        Sequence[str] | None = None, since: str | None = None, state: Literal["open", "dismissed", "closed"] |
-        Sequence[Literal["open", "dismissed", "closed"]] | None = None, subnet: str | Sequence[str] | None = None,
-        text: str | None = None, until: str | None = None) -> Page[r.Finding]: ...
+    async def list_findings(self, *, as_: Literal["csv", "xlsx", "jsonl"] | None = None, assigned_project: str |
+        Sequence[str] | None = None, assignee: str | Sequence[str] | None = None, cursor: str | None = None,
+        inside: str | None = None, kind: Literal["stray", "silent", "differs", "clash", "exposed", "cut-off"] |
+        Sequence[Literal["stray", "silent", "differs", "clash", "exposed", "cut-off"]] | None = None, limit: int |
+        None = None, order: Literal["newest", "oldest"] | None = None, overdue: bool | None = None, project: str |
+        Sequence[str] | None = None, realm: str | Sequence[str] | None = None, since: str | None = None, state:
+        Literal["open", "dismissed", "closed"] | Sequence[Literal["open", "dismissed", "closed"]] | None = None,
+        subnet: str | Sequence[str] | None = None, text: str | None = None, until: str | None =
+        None) -> Page[r.Finding]: ...
     async def show_finding(self, ref: str | int) -> r.Finding: ...
     async def finding_assign(self, ref: str | int, body: r.AssignRequest | None = None, *, preview: bool = False,
         why: str = "", proposal: str | None = None, key: str | None = None, version: int | None =

@@ -217,6 +217,7 @@ FindingListQuery = list_query(
     project=meant(Project),
     subnet=meant(Subnet),
     assignee=meant(Person, "Who was asked to correct it."),
+    assigned_project=meant(Project, "Whose people were asked to correct it."),
     overdue=serializers.BooleanField(required=False, help_text="Those that were to be corrected before today."),
     inside=_INSIDE,
     text=_text("Part of the sentence."),

@@ -165,9 +165,12 @@ class FindingViews(GenericViewSet):
         rows = narrow(self.get_queryset(), values, "realm", "kind", "state")
         rows = rows.filter(due__lt=SystemClock().now().date()) if values.get("overdue") else rows
         rows = in_span(rows, values, "opened_at")
-        for name in ("project", "subnet", "assignee"):
+        for name, column in (
+            *(("project", "project"), ("subnet", "subnet"), ("assignee", "assignee")),
+            ("assigned_project", "assignee"),
+        ):
             if name in values:
-                rows = rows.filter(**{f"{name}__in": [record.pk for record in values[name]]})
+                rows = rows.filter(**{f"{column}__in": [record.pk for record in values[name]]})
         if text := values.get("text"):
             rows = rows.filter(text__icontains=text)
         page = self.paginate_queryset(in_place(rows, values.get("inside")))

@@ -14,6 +14,7 @@ from lentra.registry.lookup.any_of import any_of, begins
 from lentra.registry.models import (
     Address,
     KeepOut,
+    Link,
     Person,
     Plan,
     PlannedNeed,
@@ -24,6 +25,7 @@ from lentra.registry.models import (
     Region,
     Reservation,
     Sheet,
+    Source,
     Subnet,
     Tier,
     Zone,
@@ -34,7 +36,7 @@ from lentra.registry.rules.permissions import visible_entries
 from lentra.registry.space.evidence import realms_at, whereabouts
 
 EACH = 8  # of each kind
-_NAMED = (Realm, Region, Zone, Tier, Project, Sheet, Person, Pool, Reservation, Plan, PlannedNeed)
+_NAMED = (Realm, Region, Zone, Tier, Project, Sheet, Person, Pool, Reservation, Plan, PlannedNeed, Link, Source)
 _TAG = re.compile(r"(?:tag[ :=]*)?([1-9][0-9]{0,3})", re.IGNORECASE)
 
 
