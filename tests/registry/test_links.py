@@ -89,8 +89,9 @@ def test_what_both_have_is_handed_out_by_one_of_them_alone(world, beside):
 
 
 def test_a_link_over_what_both_use_needs_a_reason_and_is_a_finding_until_one_is_gone(world, beside):
-    from lentra.registry.models import Finding, Realm
+    from lentra.registry.models import Finding, KeepOut, Realm
     from lentra.registry.operations.findings.judge_meetings import judge_meetings
+    from lentra.registry.operations.links.settle import divide_ripe
     from lentra.registry.operations.subnets.give_back import give_back_subnet
 
     ours, theirs = world.pool("10.40.64.0/20"), beside.pool("10.40.64.0/20", cooling_days=0)
@@ -114,6 +115,32 @@ def test_a_link_over_what_both_use_needs_a_reason_and_is_a_finding_until_one_is_
     assert clashes_of(world) == clashes_of(beside) == []
     with pytest.raises(Refusal):  # and now the other's alone
         beside.ask(theirs, prefix="10.40.64.128/25")
+    answers = []
+    for _ in range(2):
+        world.do(lambda change: answers.append(divide_ripe(change, world.realm.pk)))
+    assert answers == [True, False]
+    assert not KeepOut.objects.filter(realm__in=(world.realm.pk, beside.realm.pk), over_use=True).exists()
+    world.do(give_back_subnet, mine.pk, at_once=True)
+    world.ask(ours, prefix="10.40.64.128/25")
+    clean(world, beside)
+
+
+def test_what_the_wider_side_gives_back_is_not_handed_out_over_what_the_other_still_has(world, beside):
+    from lentra.registry.operations.links.settle import divide_ripe
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+
+    ours, theirs = world.pool("10.40.64.0/20", cooling_days=0), beside.pool("10.40.64.0/20")
+    (wide,) = world.ask(ours, prefix="10.40.64.0/24")
+    beside.ask(theirs, prefix="10.40.64.0/26")
+    link(world, beside, reason="until the docks have moved")
+    world.do(give_back_subnet, wide.pk, at_once=True)
+    with pytest.raises(Refusal, match="has it too"):
+        world.ask(ours, prefix="10.40.64.0/25")
+    world.ask(ours, prefix="10.40.64.128/25")
+    world.do(divide_ripe, beside.realm.pk)
+    with pytest.raises(Refusal, match="hands it out"):
+        world.ask(ours, prefix="10.40.64.0/26")
+    assert clashing(world, beside) == set()
     clean(world, beside)
 
 
@@ -296,6 +323,12 @@ class Joined(RuleBasedStateMachine):
         if self.links:
             pair = sorted(self.links)[pick % len(self.links)]
             unlink(self.worlds[pair[0]], self.links.pop(pair))
+
+    @rule(at=st.integers(0, 2))
+    def divide(self, at):
+        from lentra.registry.operations.links.settle import divide_ripe
+
+        self.worlds[at].do(divide_ripe, self.worlds[at].realm.pk)
 
     @rule(days=st.integers(0, 2))
     def wait(self, days):

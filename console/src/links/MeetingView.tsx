@@ -68,8 +68,8 @@ export function MeetingView({ meeting, onGive }: { meeting: Meeting; onGive?: (r
             columns={[
               { head: "Range", cell: (share) => <Mono>{share.range}</Mono> },
               { head: "Addresses", right: true, cell: (share) => grouped(share.addresses) },
-              { head: "Handed out by", cell: (share) => <strong>{share.realm}</strong> },
-              { head: "Why", cell: (share) => (share.in_use ? `${share.why}: the other keeps what it has until it is given back` : share.why) },
+              { head: "Handed out by", cell: (share) => <strong>{share.realm ?? "whoever keeps it"}</strong> },
+              { head: "Why", cell: (share) => (share.realm ? share.why : `${share.why}: what either gives back is kept out there`) },
               { head: "", label: "Choose otherwise", cell: (share) => onGive && share.open && <Other share={share} meeting={meeting} onGive={onGive} /> },
             ]}
           />

@@ -118,19 +118,17 @@ def _seen(joints: Sequence[Joint]) -> dict[tuple[int, int], Space]:
 
 @dataclass(frozen=True)
 class Share:
-    """Addresses that both realms have in pools, and which of the two may hand them out: ``one`` or ``other``.
-
-    `why` in words; `in_use`: the side that may not has something there, which stays until it is given back.
+    """Addresses that both realms have in pools, and which of the two may hand them out: ``one``, ``other``, or ``neither``
+    while both use them: then whoever still has something there once the other has given it back. `why` in words.
     """
 
     first: int
     last: int
     to: str
     why: str
-    in_use: bool = False
 
 
-ONE, OTHER = "one", "other"
+ONE, OTHER, NEITHER = "one", "other", "neither"
 USED, NEVER, BESIDE, HALVES, WIDER, CHOSEN, BOTH = (
     "it is in use there",
     "the other one keeps it out anyway",
@@ -148,7 +146,6 @@ def divide(
     other: Sequence[tuple[int, int]],
     chosen: Mapping[str, Sequence[tuple[int, int]]] | None = None,
     never: Mapping[str, Sequence[tuple[int, int]]] | None = None,
-    stays: str = ONE,
 ) -> list[Share]:
     """Which of two realms may hand out what both have in pools, so that neither ever has to look at the other.
 
@@ -160,14 +157,13 @@ def divide(
         one, other: what each of them uses, as spans in order.
         chosen: what is to be of ``one`` or ``other`` although neither uses it.
         never: what ``one`` or ``other`` does not hand out for reasons of its own.
-        stays: who keeps what both use.
 
     Returns:
         shares in order of address, of all of `where`; neighbours of the same kind are one.
     """
     one, other = common(where, merged(list(one))), common(where, merged(list(other)))
     both = common(one, other)
-    shares = [Share(*span, stays, BOTH, in_use=True) for span in both]
+    shares = [Share(*span, NEITHER, BOTH) for span in both]
     shares += [Share(*span, ONE, USED) for span in apart(one, both)]
     shares += [Share(*span, OTHER, USED) for span in apart(other, both)]
     free = apart(where, merged([*one, *other]))
@@ -180,8 +176,8 @@ def divide(
         shares += [Share(*span, OTHER if side == ONE else ONE, NEVER) for span in taken]
         free = apart(free, taken)
     of_one, of_other = ((*span, ONE) for span in apart(one, both)), ((*span, OTHER) for span in apart(other, both))
-    used = sorted([*of_one, *of_other, *((*span, stays) for span in both)])
     heavier = OTHER if _amount(other) > _amount(one) else ONE
+    used = sorted([*of_one, *of_other, *((*span, heavier) for span in both)])
     place, before, whole = 0, "", 0
     for first, last in free:
         while where[whole][1] < first:  # what lies in another stretch of space is not beside it
@@ -218,7 +214,7 @@ def _joined(shares: Iterable[Share]) -> Iterable[Share]:
     waiting: Share | None = None
     for share in shares:
         if waiting and waiting.last + 1 == share.first and _kind(waiting) == _kind(share):
-            waiting = Share(waiting.first, share.last, share.to, share.why, share.in_use)
+            waiting = Share(waiting.first, share.last, share.to, share.why)
             continue
         if waiting:
             yield waiting
@@ -227,5 +223,5 @@ def _joined(shares: Iterable[Share]) -> Iterable[Share]:
         yield waiting
 
 
-def _kind(share: Share) -> tuple[str, str, bool]:
-    return share.to, share.why, share.in_use
+def _kind(share: Share) -> tuple[str, str]:
+    return share.to, share.why

@@ -119,7 +119,9 @@ def _tell(meeting: Mapping[str, Any]) -> None:
         print("  handed out from now on by:")
     for share in meeting["shares"][:_LINES]:
         mark = "" if share["open"] else styled(" (fixed)", "dim")
-        print(f"    {share['range'].ljust(34)} {share['realm'].ljust(16)} {share['why']}{mark}")
+        print(
+            f"    {share['range'].ljust(34)} {(share['realm'] or 'whoever keeps it').ljust(16)} {share['why']}{mark}"
+        )
     if (left := len(meeting["shares"]) - _LINES + meeting["more_shares"]) > 0:
         print(styled(f"    {left:,} more: --output json", "dim"))
 

@@ -559,9 +559,8 @@ class HandedOut(TypedDict):
 class HandsOut(TypedDict):
     range: str
     addresses: str
-    realm: str
+    realm: str | None
     why: str
-    in_use: bool
     open: bool
 class HeadroomRow(TypedDict):
     pool: Named
@@ -2217,7 +2216,7 @@ class TierRequest(TypedDict):
     exposure: NotRequired[ExposureEnum]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
-ToEnum = Literal["one", "other"]
+ToEnum = Literal["one", "other", "neither"]
 class Today(TypedDict):
     role: str
     version: str

@@ -7,6 +7,7 @@ import time
 from lentra.registry.lookup.meeting import joined, links_now
 from lentra.registry.models import LedgerEntry, Source
 from lentra.registry.operations.findings.taking import judge_realm
+from lentra.registry.operations.links.settle import divide_ripe
 from lentra.registry.reports.feed import read_feed
 from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.ordering import newest_placed
@@ -32,7 +33,8 @@ class Judging:
         """Judge the realms in which something has moved; returns how many. One that takes long is judged more seldom."""
         surveyed = set(Source.objects.exclude(seen_at=None).values_list("realm", flat=True))
         links = links_now()
-        surveyed |= {realm for link in links for realm in (link.one_id, link.other_id)}
+        linked = {realm for link in links for realm in (link.one_id, link.other_id)}
+        surveyed |= linked
         self._look(surveyed)
         self._moved |= joined(self._moved, links)  # what one gives back is no clash of the others any more
         judged = 0
@@ -42,6 +44,8 @@ class Judging:
             if not (realm in self._moved or old) or began < self._not_before.get(realm, 0):
                 continue
             self._moved.discard(realm)
+            if realm in linked:
+                run_transaction(lambda change, realm=realm: divide_ripe(change, realm), clock=self._clock)  # type: ignore[misc]
             run_transaction(lambda change, realm=realm: judge_realm(change, realm), clock=self._clock)  # type: ignore[misc]
             self._at_last[realm] = time.monotonic()
             self._not_before[realm] = self._at_last[realm] + _RESTS * (self._at_last[realm] - began)

@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers
 
-from lentra.addressing.meeting import ONE, OTHER
+from lentra.addressing.meeting import NEITHER, ONE, OTHER
 from lentra.addressing.prefix import range_text
 from lentra.api.fields import MeantField, OneOf, RangeField, Several, Strict
 from lentra.api.serializers.records import ALWAYS, RecordSerializer
@@ -14,7 +14,7 @@ from lentra.registry.models import LINK_KINDS, Link, Realm
 from lentra.registry.reports.meeting import KINDS, WAYS
 from lentra.registry.rules.links import MOST_SHOWN
 
-SIDES = (ONE, OTHER)
+SIDES = (ONE, OTHER, NEITHER)
 
 
 def _shows(side: str) -> Several:
@@ -167,9 +167,12 @@ class HandsOutSerializer(serializers.Serializer):
 
     range = serializers.CharField()
     addresses = serializers.CharField(help_text="How many addresses it has.")
-    realm = serializers.CharField(help_text="The one that may hand out of it; the other keeps it out.")
+    realm = serializers.CharField(
+        allow_null=True,
+        help_text="The one that may hand out of it, the other keeps it out; null while both use it: then it is of whoever "
+        "still does once the other has given it back.",
+    )
     why = serializers.CharField(help_text="Why that one.")
-    in_use = serializers.BooleanField(help_text="Whether the other one uses it too, until it is given back.")
     open = serializers.BooleanField(help_text="Whether it can be chosen otherwise: neither uses it.")
 
 

@@ -11,7 +11,7 @@ from typing import Any
 from django.db.models import Count
 
 from lentra.addressing.extents import State
-from lentra.addressing.meeting import ONE, Share, Space, common
+from lentra.addressing.meeting import ONE, OTHER, Share, Space, common
 from lentra.addressing.overlap import Range
 from lentra.addressing.prefix import range_text
 from lentra.registry.lookup.meeting import (
@@ -277,9 +277,8 @@ def _share(family: int, share: Share, names: dict[int, str], pair: Pair) -> Told
     return {
         "range": range_text(family, share.first, share.last),
         "addresses": share.last - share.first + 1,
-        "realm": names[pair[0] if share.to == ONE else pair[1]],
+        "realm": {ONE: names[pair[0]], OTHER: names[pair[1]]}.get(share.to),
         "why": share.why,
-        "in_use": share.in_use,
         "open": share.why not in _SETTLED,
     }
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterable
 
-from lentra.addressing.extents import Extent, ExtentStore, State, carve
+from lentra.addressing.extents import Extent, ExtentStore, State, carve, give_back
+from lentra.addressing.meeting import apart, common
 from lentra.addressing.prefix import Prefix, prefixes_of_range, without
 from lentra.registry.models import KeepOut
 
@@ -40,6 +42,34 @@ def keep_out_of(store: ExtentStore, free: Prefix, realm_id: int) -> None:
     """Withdraw from a free extent whatever the realm's keep-outs cover of it."""
     for part in kept_parts(free, keep_outs_over(realm_id, free.family, free.first, free.last)):
         withdraw(store, part)
+
+
+def follow_keep_outs(store: ExtentStore, realm_id: int, first: int, last: int) -> None:
+    """Bring free and kept-out space over first..last in line with the realm's keep-outs, however many have changed."""
+    extents = [e for e in store.overlapping(first, last) if e.state in (State.FREE, State.KEPT_OUT)]
+    if not extents:
+        return
+    family = extents[0].prefix.family
+    spans = spans_of(keep_outs_over(realm_id, family, extents[0].prefix.first, extents[-1].prefix.last))
+    firsts = [span[0] for span in spans]
+    lifted: list[Extent] = []
+    for extent in extents:
+        prefix = extent.prefix
+        here = spans[max(0, bisect_right(firsts, prefix.first) - 1) : bisect_right(firsts, prefix.last)]
+        whole = [(prefix.first, prefix.last)]
+        kept = [Extent(piece, State.KEPT_OUT) for piece in _pieces(family, common(whole, here))]
+        free = _pieces(family, apart(whole, here))
+        if extent.state is State.FREE and kept:
+            store.replace([extent], sorted([*kept, *map(Extent, free)]))
+        elif extent.state is State.KEPT_OUT and free:
+            pieces = [Extent(piece, State.KEPT_OUT) for piece in free]
+            store.replace([extent], sorted([*kept, *pieces]))
+            lifted += pieces
+    give_back(store, lifted)
+
+
+def _pieces(family: int, spans: Iterable[tuple[int, int]]) -> list[Prefix]:
+    return [prefix for first, last in spans for prefix in prefixes_of_range(family, first, last)]
 
 
 def give_way(store: ExtentStore, block: Prefix) -> None:

@@ -10,7 +10,8 @@ from django.db.models import QuerySet
 
 from lentra.addressing.prefix import BITS
 from lentra.registry.models import Finding, KeepOut, PoolRange, Realm
-from lentra.registry.operations.pools.add_keep_out import add_keep_out, lift
+from lentra.registry.operations.pools.add_keep_out import add_keep_out, lift, lift_all
+from lentra.registry.space.locking import lock_outline
 from lentra.registry.transactions.change import Change
 
 MOST_KEPT_OUT = 2000  # in one change; the rest with the next
@@ -24,8 +25,9 @@ def keep_out_strays(change: Change, realm: Realm) -> None:
         return
     pools = _Pools(realm)
     wanted = {number for number, stray in strays.items() if pools.keep_out(stray.family, stray.first, stray.last)}
-    for number in kept.keys() - wanted:
-        lift(change, kept[number])
+    if over := sorted(kept.keys() - wanted):
+        lock_outline(realm.pk)
+        lift_all(change, [kept[number] for number in over])
     fresh = sorted(wanted - kept.keys())[:MOST_KEPT_OUT]
     notes = list(change.notes)
     for number in fresh:

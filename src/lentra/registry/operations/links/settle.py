@@ -9,7 +9,7 @@ from typing import Any
 from django.db.models import Q
 
 from lentra.addressing.matching import merged
-from lentra.addressing.meeting import ONE, OTHER, Share, Space, Spans, apart, common, divide
+from lentra.addressing.meeting import NEITHER, ONE, OTHER, Share, Space, Spans, apart, common, divide
 from lentra.addressing.prefix import range_text
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.meeting import (
@@ -18,13 +18,14 @@ from lentra.registry.lookup.meeting import (
     in_pools_of_both,
     kept_out_in,
     links_now,
+    lock_joined,
     meetings_of,
     spans_of,
     used_in,
 )
 from lentra.registry.models import KeepOut, Link, PoolRange, Realm
 from lentra.registry.operations.findings.judge_meetings import judge_meetings
-from lentra.registry.operations.pools.add_keep_out import keep_out_all, lift
+from lentra.registry.operations.pools.add_keep_out import keep_out_all, lift_all
 from lentra.registry.space.locking import open_pools
 from lentra.registry.transactions.change import Change
 
@@ -45,7 +46,6 @@ def shares_of(pair: Pair, where: Space, chosen: Chosen | None = None) -> list[tu
         if not spans:
             continue
         one, other = ([(r.first, r.last) for r in used_in(realm, family, spans)] for realm in pair)
-        stays = OTHER if _amount(other) > _amount(one) else ONE
         wanted = {
             side: _of_family(chosen or {}, realm, family) for side, realm in zip((ONE, OTHER), pair, strict=True)
         }
@@ -53,16 +53,12 @@ def shares_of(pair: Pair, where: Space, chosen: Chosen | None = None) -> list[tu
             side: [(r.first, r.last) for r in kept_out_in(realm, family, spans)]
             for side, realm in zip((ONE, OTHER), pair, strict=True)
         }
-        found += [(family, share) for share in divide(spans, one, other, wanted, never, stays)]
+        found += [(family, share) for share in divide(spans, one, other, wanted, never)]
     return found
 
 
 def _of_family(chosen: Chosen, realm: int, family: int) -> Spans:
     return merged([(first, last) for of, first, last in chosen.get(realm, ()) if of == family])
-
-
-def _amount(spans: Iterable[tuple[int, int]]) -> int:
-    return sum(last - first + 1 for first, last in spans)
 
 
 def settle_meetings(
@@ -106,14 +102,13 @@ def _pools_over(where: Mapping[Pair, Space]) -> list[int]:
 def _settle(change: Change, pair: Pair, where: Space, names: Mapping[int, str], chosen: Chosen | None) -> None:
     """Lift what two realms need no longer keep out for each other, and divide what is not divided yet."""
     kept = given_way(pair)
-    fresh: list[KeepOut] = []
-    for keep_out in kept:
-        stays = common([(keep_out.first, keep_out.last)], where.get(keep_out.family, []))
-        if stays != [(keep_out.first, keep_out.last)]:
-            lift(change, keep_out)
-            fresh += [_anew(keep_out, *span) for span in stays]
-    there = spans_of([*(k for k in kept if k not in change.gone), *fresh])
-    missing = {family: apart(spans, there.get(family, [])) for family, spans in where.items()}
+    ripe = _ripe(pair, kept)
+    there = {family: apart(spans, ripe.get(family, [])) for family, spans in where.items()}
+    parts = {k.pk: common([(k.first, k.last)], there.get(k.family, [])) for k in kept}
+    narrowed = [k for k in kept if parts[k.pk] != [(k.first, k.last)]]
+    fresh = [_anew(keep_out, *span) for keep_out in narrowed for span in parts[keep_out.pk]]
+    divided = spans_of([*(k for k in kept if k not in narrowed), *fresh])
+    missing = {family: apart(spans, divided.get(family, [])) for family, spans in where.items()}
     shares = shares_of(pair, missing, chosen)
     if len(shares) > MOST_SHARES:
         raise Invalid(
@@ -122,29 +117,66 @@ def _settle(change: Change, pair: Pair, where: Space, names: Mapping[int, str], 
             field="other",
             suggestions=["let less of it be seen", "give back what is unused, or renumber, first"],
         )
-    for family, first, last, to, in_use in _ranges(shares):
-        loser, winner = (pair[1], pair[0]) if to == ONE else pair
-        fresh.append(
-            KeepOut(
-                realm_id=loser,
-                family=family,
-                first=first,
-                last=last,
-                kind="linked",
-                reason=f"realm {names[winner]}, which this one meets, hands it out",
-                source="links",
-                since=change.now.date(),
-                in_favour_of_id=winner,
-                over_use=in_use,
+    for family, first, last, to in _ranges(shares):
+        for loser, winner in _losing(pair, to):
+            has = "has it too" if to == NEITHER else "hands it out"
+            fresh.append(
+                KeepOut(
+                    realm_id=loser,
+                    family=family,
+                    first=first,
+                    last=last,
+                    kind="linked",
+                    reason=f"realm {names[winner]}, which this one meets, {has}",
+                    source="links",
+                    since=change.now.date(),
+                    in_favour_of_id=winner,
+                    over_use=to == NEITHER,
+                )
             )
-        )
     keep_out_all(change, fresh)
+    lift_all(change, narrowed)
     for realm in pair:
         if own := [k for k in fresh if k.realm_id == realm]:
             first_of = range_text(own[0].family, own[0].first, own[0].last)
             more = f" and {len(own) - 1:,} more" if len(own) > 1 else ""
             beside = names[pair[0] if realm == pair[1] else pair[1]]
-            change.note(f"{names[realm]} keeps out {first_of}{more}, which {beside} hands out")
+            change.note(f"{names[realm]} keeps out {first_of}{more}, which {beside} hands out, or has")
+
+
+def _losing(pair: Pair, to: str) -> list[Pair]:
+    """Which realm keeps out in favour of which; while both use it, whatever either gives back is kept out there."""
+    one, other = pair
+    return [(other, one)] if to == ONE else [(one, other)] if to == OTHER else [(one, other), (other, one)]
+
+
+def _ripe(pair: Pair, kept: Sequence[KeepOut]) -> dict[int, Spans]:
+    """What both realms keep out for each other since both used it, and not both do any more: it is divided anew."""
+    found = {}
+    for family in (4, 6):
+        of_one, of_other = (
+            merged([(k.first, k.last) for k in kept if (k.realm_id, k.family) == (realm, family)])
+            for realm in pair
+        )
+        if twice := common(of_one, of_other):
+            one, other = (merged([(r.first, r.last) for r in used_in(realm, family, twice)]) for realm in pair)
+            found[family] = apart(twice, common(one, other))
+    return found
+
+
+def divide_ripe(change: Change, realm: int) -> bool:
+    """Divide anew what a realm and one that it meets have both used, once one of them has given it back.
+
+    Returns:
+        whether there was anything.
+    """
+    rows = KeepOut.objects.filter(Q(realm=realm) | Q(in_favour_of=realm), over_use=True)
+    pairs = sorted({(min(a, b), max(a, b)) for a, b in rows.values_list("realm", "in_favour_of").distinct()})
+    ripe = [pair for pair in pairs if any(_ripe(pair, given_way(pair)).values())]
+    if ripe:
+        lock_joined(realm)
+        settle_meetings(change, ripe)
+    return bool(ripe)
 
 
 def _anew(keep_out: KeepOut, first: int, last: int) -> KeepOut:
@@ -155,14 +187,14 @@ def _anew(keep_out: KeepOut, first: int, last: int) -> KeepOut:
     return KeepOut(first=first, last=last, **facts)
 
 
-def _ranges(shares: Sequence[tuple[int, Share]]) -> list[tuple[int, int, int, str, bool]]:
+def _ranges(shares: Sequence[tuple[int, Share]]) -> list[tuple[int, int, int, str]]:
     """Shares of the same side that follow one another as one, whyever they are its own."""
-    found: list[tuple[int, int, int, str, bool]] = []
+    found: list[tuple[int, int, int, str]] = []
     for family, share in shares:
         first = share.first
-        if found and (found[-1][0], found[-1][2] + 1, *found[-1][3:]) == (family, first, share.to, share.in_use):
+        if found and (found[-1][0], found[-1][2] + 1, found[-1][3]) == (family, first, share.to):
             first = found.pop()[1]
-        found.append((family, first, share.last, share.to, share.in_use))
+        found.append((family, first, share.last, share.to))
     return found
 
 

@@ -6,19 +6,22 @@ from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from typing import Any
 
-from lentra.addressing.extents import State, give_back
-from lentra.addressing.prefix import Prefix, prefixes_of_range
+from lentra.addressing.extents import State
+from lentra.addressing.meeting import common
+from lentra.addressing.prefix import Prefix
 from lentra.addressing.refusal import Overlaps, Refusal
 from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.lookup.locked import find_locked
+from lentra.registry.lookup.spans import few_spans
 from lentra.registry.models import KeepOut, Pool, PoolRange
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.evidence import describe, extents_over
-from lentra.registry.space.keep_outs import keep_out_of, keep_outs_over, withdraw
+from lentra.registry.space.keep_outs import follow_keep_outs, keep_outs_over
 from lentra.registry.space.locking import lock_outline, open_pools
 from lentra.registry.space.store import DatabaseExtents
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.locks import lock_all
 
 MOST_AT_ONCE = 1000
 _IN_USE = (State.HELD, State.HANDED_OUT, State.ROOM, State.RESERVED, State.COOLING)
@@ -55,7 +58,8 @@ def add_keep_out(change: Change, values: dict[str, Any], despite_use: bool = Fal
             change.note(f"{clash['range']} stays in use ({clash.get('owner')}) and is a clash until given back")
         for store, ranges in stores:
             before = store.space.kept_out
-            _withdraw(store, ranges, keep_out)
+            for part in ranges:
+                follow_keep_outs(store, realm, max(first, part.first), min(last, part.last))
             if taken := store.space.kept_out - before:
                 pool = Pool.objects.get(pk=store.space.pool_id)
                 change.note(f"{keep_out.range_text} takes {taken:,} free addresses of pool {pool.name}")
@@ -85,22 +89,22 @@ def add_keep_outs(change: Change, rows: Sequence[dict[str, Any]], despite_use: b
 
 def keep_out_all(change: Change, keep_outs: Sequence[KeepOut]) -> None:
     """Keep out what follows from something else, also over what is in use; the outlines of its realms are locked."""
-    if not keep_outs:
-        return
     change.added(keep_outs)
+    _follow(change, keep_outs)
+
+
+def _follow(change: Change, keep_outs: Sequence[KeepOut]) -> None:
+    """Bring the space under keep-outs that have come, or gone, in line with those that there are now."""
+    over: dict[tuple[int, int], list[tuple[int, int]]] = {}
     for keep_out in keep_outs:
-        family, first, last = keep_out.family, keep_out.first, keep_out.last
-        with _open_pools_over(change, keep_out.realm_id, family, first, last) as stores:
+        over.setdefault((keep_out.realm_id, keep_out.family), []).append((keep_out.first, keep_out.last))
+    for (realm, family), spans in sorted(over.items()):
+        few = few_spans(spans)
+        with _open_pools_over(change, realm, family, few[0][0], few[-1][1]) as stores:
             for store, ranges in stores:
-                _withdraw(store, ranges, keep_out)
-
-
-def _withdraw(store: DatabaseExtents, ranges: Sequence[Prefix], keep_out: KeepOut) -> None:
-    """Withdraw what is free under a keep-out in some ranges of a pool."""
-    for part in ranges:
-        low, high = max(keep_out.first, part.first), min(keep_out.last, part.last)
-        for piece in prefixes_of_range(keep_out.family, low, high):
-            withdraw(store, piece)
+                for part in ranges:
+                    for first, last in common([(part.first, part.last)], few):
+                        follow_keep_outs(store, realm, first, last)
 
 
 def _beside(keep_out: KeepOut, other: KeepOut) -> str:
@@ -165,17 +169,16 @@ def lift(change: Change, keep_out: KeepOut, version: int | None = None) -> KeepO
     """Lift a keep-out, whoever has declared it."""
     lock_outline(keep_out.realm_id)
     keep_out = find_locked(KeepOut, keep_out.pk, version=version)
-    family, first, last = keep_out.family, keep_out.first, keep_out.last
-    with _open_pools_over(change, keep_out.realm_id, family, first, last) as stores:
-        change.removed([keep_out])
-        for store, ranges in stores:
-            for part in ranges:
-                low: int = max(first, part.first)
-                extents = store.overlapping(low, min(last, part.last))
-                for extent in [extent for extent in extents if extent.state is State.KEPT_OUT]:
-                    for free in give_back(store, [extent]):
-                        keep_out_of(store, free, keep_out.realm_id)
+    change.removed([keep_out])
+    _follow(change, [keep_out])
     return keep_out
+
+
+def lift_all(change: Change, keep_outs: Sequence[KeepOut]) -> None:
+    """Lift keep-outs that follow from something else; the outlines of their realms are locked."""
+    gone = lock_all(KeepOut.objects.filter(pk__in=[keep_out.pk for keep_out in keep_outs]))
+    change.removed(gone)
+    _follow(change, gone)
 
 
 @contextmanager
