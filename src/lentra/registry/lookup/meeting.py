@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import reduce
 
 from django.db.models import Q
 
 from lentra.addressing.extents import State
 from lentra.addressing.matching import merged
-from lentra.addressing.meeting import ALL, Joint, Space, Spans, common, in_both, in_either, meetings
+from lentra.addressing.meeting import ALL, Joint, Space, Spans, common, in_both, meetings
 from lentra.addressing.overlap import Clash, Range, clashes
 from lentra.addressing.prefix import BITS, parse_range
 from lentra.registry.lookup.spans import few_spans, in_use_over
@@ -111,8 +110,8 @@ def given_way(pair: Pair) -> list[KeepOut]:
 
 def spans_of(keep_outs: Iterable[KeepOut]) -> Space:
     """The ranges of keep-outs."""
-    kept: Space = {}
-    return reduce(in_either, ({k.family: [(k.first, k.last)]} for k in keep_outs), kept)
+    ranges = [(k.family, k.first, k.last) for k in keep_outs]
+    return {family: merged([(first, last) for of, first, last in ranges if of == family]) for family in BITS}
 
 
 def used_in(realm: int, family: int, spans: Spans) -> list[Range[Held]]:

@@ -30,9 +30,8 @@ from lentra.registry.space.locking import open_pools
 from lentra.registry.transactions.change import Change
 
 MOST_SHARES = 5000  # ranges that realms are divided into, at once
-Chosen = Mapping[
-    int, Sequence[tuple[int, int, int]]
-]  # realm -> ranges (family, first, last) that it is to hand out
+# Realm -> ranges (family, first, last) that it is to hand out.
+Chosen = Mapping[int, Sequence[tuple[int, int, int]]]
 
 
 def shares_of(pair: Pair, where: Space, chosen: Chosen | None = None) -> list[tuple[int, Share]]:
@@ -105,9 +104,10 @@ def _settle(change: Change, pair: Pair, where: Space, names: Mapping[int, str], 
     ripe = _ripe(pair, kept)
     there = {family: apart(spans, ripe.get(family, [])) for family, spans in where.items()}
     parts = {k.pk: common([(k.first, k.last)], there.get(k.family, [])) for k in kept}
-    narrowed = [k for k in kept if parts[k.pk] != [(k.first, k.last)]]
+    stays = {k.pk: parts[k.pk] == [(k.first, k.last)] for k in kept}
+    narrowed = [k for k in kept if not stays[k.pk]]
     fresh = [_anew(keep_out, *span) for keep_out in narrowed for span in parts[keep_out.pk]]
-    divided = spans_of([*(k for k in kept if k not in narrowed), *fresh])
+    divided = spans_of([*(k for k in kept if stays[k.pk]), *fresh])
     missing = {family: apart(spans, divided.get(family, [])) for family, spans in where.items()}
     shares = shares_of(pair, missing, chosen)
     if len(shares) > MOST_SHARES:
