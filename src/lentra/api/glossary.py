@@ -3,6 +3,14 @@
 from __future__ import annotations
 
 GLOSSARY = {
+    "kept out": "How many where one uses what the other keeps out.",
+    "links": "Links between realms.",
+    "living": "How many where both are in use.",
+    "meetings": "Two realms each that meet.",
+    "one": "The first of two realms, or what it has there.",
+    "other": "The second of two realms, or what it has there.",
+    "planned": "How many where one is only kept for later.",
+    "way": "What is done: leave, give back, wait, lift, renumber, hide, translate.",
     "agent": "What the browser calls itself.",
     "began": "By whose hand it began, and why.",
     "begins": "From this moment on.",
