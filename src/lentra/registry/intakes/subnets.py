@@ -169,7 +169,13 @@ class SubnetTable:
             return None
 
     def _nested(self, wanted: Sequence[Wanted]) -> list[Wanted]:
-        """Rows that others lie in, widest first; those that clash with another row are refused."""
+        """Rows that others of their realm lie in, widest first; those that clash with another row are refused."""
+        realms: dict[str, list[Wanted]] = {}
+        for one in wanted:
+            realms.setdefault(str(one.found.said.get("realm") or self.options.realm), []).append(one)
+        return [one for own in realms.values() for one in self._nested_in_realm(own)]
+
+    def _nested_in_realm(self, wanted: Sequence[Wanted]) -> list[Wanted]:
         holding = []
         nests = nesting([one.blocks for one in wanted])
         inside: dict[int, list[int]] = {}
