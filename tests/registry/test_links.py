@@ -13,7 +13,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
 from lentra.addressing.prefix import parse_prefix, parse_range
 from lentra.addressing.refusal import Overlaps, Refusal
-from lentra.registry.errors import Invalid, WrongState
+from lentra.registry.errors import CannotUndo, Invalid, WrongState
 from tests.registry.conftest import World
 from tests.registry.test_space_stays_right import at_once, reserve
 
@@ -155,6 +155,33 @@ def test_the_planner_says_who_hands_out_what_neither_uses(world, beside):
             one.ask(pool, prefix=text)
 
 
+def test_the_division_is_chosen_anew_and_nothing_that_is_not_to_be_had(world, beside):
+    from lentra.registry.operations.links.keep_link import edit_link
+
+    ours, theirs = world.pool("10.40.64.0/20"), beside.pool("10.40.64.0/21", "10.50.0.0/24")
+    world.ask(ours, prefix="10.40.64.0/24")
+    found = link(world, beside)
+    for wrong, says in (
+        ({beside.realm.pk: [parse_range("10.50.0.0/24")]}, "is nothing that it and"),
+        ({beside.realm.pk: [parse_range("10.40.64.0/23")]}, "uses 10.40.64.0/24 of it"),
+        (
+            {n: [parse_range("10.40.66.0/24")] for n in (world.realm.pk, beside.realm.pk)},
+            "one of them hands it out",
+        ),
+    ):
+        with pytest.raises(Invalid, match=says):
+            world.do(edit_link, found.pk, {}, None, wrong)
+    with pytest.raises(Refusal):
+        beside.ask(theirs, prefix="10.40.66.0/24")
+    world.do(
+        edit_link, found.pk, {"about": "the yard grows"}, None, {beside.realm.pk: [parse_range("10.40.66.0/23")]}
+    )
+    beside.ask(theirs, prefix="10.40.66.0/24")
+    with pytest.raises(Refusal, match="hands it out"):
+        world.ask(ours, prefix="10.40.67.0/24")
+    clean(world, beside)
+
+
 def test_a_range_that_a_linked_realm_has_is_not_added(world, beside):
     from lentra.registry.models import KeepOut
     from lentra.registry.operations.pools.add_keep_out import remove_keep_out
@@ -203,16 +230,25 @@ def test_what_a_side_does_not_show_does_not_meet_and_a_hub_sees_both(world, besi
     clean(world, beside, hub)
 
 
-def test_a_link_is_taken_back_with_what_followed_from_it(world, beside):
-    from lentra.registry.models import KeepOut, Link
+def test_a_link_is_taken_back_with_what_followed_from_it_and_nothing_of_that_by_itself(world, beside):
+    from lentra.registry.models import KeepOut, LedgerEntry, Link, Realm
+    from lentra.registry.operations.findings.judge_meetings import judge_meetings
     from lentra.registry.operations.ledger.undo import undo
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
 
-    world.pool("10.40.64.0/20"), beside.pool("10.40.64.0/20")
-    found = link(world, beside)
-    assert KeepOut.objects.filter(in_favour_of=world.realm.pk).count() == 1
+    ours, theirs = world.pool("10.40.64.0/20"), beside.pool("10.40.64.0/20")
+    world.ask(ours, prefix="10.40.64.0/24")
+    (mine,) = beside.ask(theirs, prefix="10.40.64.0/25")
+    found = link(world, beside, reason="for a winter")
+    assert clashes_of(world) == ["10.40.64.0/24"]
+    beside.do(give_back_subnet, mine.pk, at_once=True)
+    world.do(lambda change: judge_meetings(change, Realm.objects.get(pk=world.realm.pk)))
+    closed = LedgerEntry.objects.filter(kind="finding", verb="close", realm=world.realm.pk).latest("number")
+    with pytest.raises(CannotUndo, match="follows from how realms are linked"):
+        world.do(undo, closed.number)
     world.do(undo, found.pk)
     assert not Link.objects.filter(pk=found.pk).exists()
-    assert not KeepOut.objects.filter(in_favour_of=world.realm.pk).exists()
+    assert not KeepOut.objects.filter(in_favour_of__in=(world.realm.pk, beside.realm.pk)).exists()
     clean(world, beside)
 
 

@@ -70,6 +70,12 @@ def test_two_networks_are_joined_from_a_look_to_the_last_clash(live, joining, le
     assert kept["in_favour_of"] == yard
     with pytest.raises(Problem, match="hands it out"):
         planner.keep_outs.remove(kept["id"], why="not needed")
+    moved = lentra("link", "edit", name, "--one-gives", "10.91.12.0/22", "--yes", role="planner")
+    assert moved.returncode == 0, moved.stderr
+    ask(planner, quay, "10.91.12.0/24")
+    unhad = lentra("link", "edit", name, "--one-gives", "10.99.0.0/24", "--yes", role="planner")
+    assert unhad.returncode == 1
+    assert "both have in pools where they meet" in unhad.stderr
     removed = lentra("link", "remove", name, "--yes", role="planner")
     assert removed.returncode == 0, removed.stderr
     ask(planner, yard, "10.91.2.0/24")

@@ -7,9 +7,11 @@ over links that pass on, both of them; what a side shows on the way bounds what 
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
+from operator import itemgetter
 
 from lentra.addressing.matching import merged
 from lentra.addressing.prefix import BITS
@@ -66,6 +68,12 @@ def apart(one: Sequence[tuple[int, int]], other: Sequence[tuple[int, int]]) -> S
         if first <= last:
             found.append((first, last))
     return found
+
+
+def touch(spans: Sequence[tuple[int, int]], first: int, last: int) -> bool:
+    """Whether any of a list of spans shares an address with first..last."""
+    place = bisect_left(spans, first, key=itemgetter(1))
+    return place < len(spans) and spans[place][0] <= last
 
 
 def in_both(one: Space, other: Space) -> Space:

@@ -324,22 +324,9 @@ def _seen(options: argparse.Namespace) -> int:
 
 
 def _findings(options: argparse.Namespace) -> int:
-    of = (
-        *(
-            "kind",
-            "state",
-            "realm",
-            "project",
-            "subnet",
-            "inside",
-            "text",
-            "assignee",
-            "assigned_project",
-            "overdue",
-        ),
-        *("since", "until"),
-    )
-    filters = {"state": ["open"]} | given(options, *of)
+    of = ("kind", "state", "realm", "project", "subnet", "inside", "text", "overdue", "since", "until")
+    who = ("assignee", "assigned_project")
+    filters = {"state": ["open"]} | given(options, *of, *who)
     columns = ("id", "kind", "range", "fact", "project", "assignee", "due", "text")
     show_list(options, client_for(options).findings.list, filters, columns)
     return DONE

@@ -235,7 +235,7 @@ class ClashSide(TypedDict):
     pools: list[str]
     ranges: list[str]
     range_count: int
-    subnets: list[SubnetThere]
+    subnets: list[Named]
     subnet_count: int
     records: int
 class Clearing(TypedDict):
@@ -836,8 +836,8 @@ class Meanwhile(TypedDict):
     begins: str
     ends: str | None
 class Meeting(TypedDict):
-    one: RealmNamed
-    other: RealmNamed
+    one: Named
+    other: Named
     clashes: ClashCounts
     addresses: str
     lines: list[ClashLine]
@@ -1617,9 +1617,6 @@ class RealmInGraph(TypedDict):
     name: str
     pools: int
     clashes: int
-class RealmNamed(TypedDict):
-    id: int
-    name: str
 class RealmRequest(TypedDict):
     name: str
     about: NotRequired[str]
@@ -2017,9 +2014,6 @@ class SubnetRequest(TypedDict):
     hold_minutes: NotRequired[int | None]
     proposal: NotRequired[str | None]
 SubnetStateEnum = Literal["held", "active", "retiring", "cooling"]
-class SubnetThere(TypedDict):
-    id: int
-    name: str
 class Subscription(TypedDict):
     id: int
     version: int

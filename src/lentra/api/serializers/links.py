@@ -9,6 +9,7 @@ from rest_framework import serializers
 from lentra.addressing.meeting import NEITHER, ONE, OTHER
 from lentra.addressing.prefix import range_text
 from lentra.api.fields import MeantField, OneOf, RangeField, Several, Strict
+from lentra.api.serializers.named import NamedSerializer
 from lentra.api.serializers.records import ALWAYS, RecordSerializer
 from lentra.registry.models import LINK_KINDS, Link, Realm
 from lentra.registry.reports.meeting import KINDS, WAYS
@@ -99,20 +100,6 @@ class MeetingQuery(Strict):
     )
 
 
-class RealmNamedSerializer(serializers.Serializer):
-    """A realm by name."""
-
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-
-
-class SubnetThereSerializer(serializers.Serializer):
-    """A subnet by name."""
-
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-
-
 class ClashSideSerializer(serializers.Serializer):
     """What one realm has where it clashes."""
 
@@ -126,7 +113,7 @@ class ClashSideSerializer(serializers.Serializer):
     pools = serializers.ListField(child=serializers.CharField(), help_text="Pools that it lies in.")
     ranges = serializers.ListField(child=serializers.CharField(), help_text="The first twenty of its ranges.")
     range_count = serializers.IntegerField(help_text="How many ranges it is.")
-    subnets = SubnetThereSerializer(many=True, help_text="The first twenty subnets.")
+    subnets = NamedSerializer(many=True, help_text="The first twenty subnets.")
     subnet_count = serializers.IntegerField(help_text="How many subnets.")
     records = serializers.IntegerField(help_text="How many address records these subnets have.")
 
@@ -195,8 +182,8 @@ class StripSerializer(serializers.Serializer):
 class MeetingSerializer(serializers.Serializer):
     """Two realms that meet."""
 
-    one = RealmNamedSerializer()
-    other = RealmNamedSerializer()
+    one = NamedSerializer()
+    other = NamedSerializer()
     clashes = ClashCountsSerializer(help_text="How many pairs of ranges clash, by kind.")
     addresses = serializers.CharField(help_text="Addresses that clash.")
     lines = ClashLineSerializer(many=True, help_text="Clashes, those of the same owners in one line.")
@@ -212,7 +199,7 @@ class MeetingsSerializer(serializers.Serializer):
     meetings = MeetingSerializer(many=True)
 
 
-class RealmInGraphSerializer(RealmNamedSerializer):
+class RealmInGraphSerializer(NamedSerializer):
     """A realm with its clashes."""
 
     pools = serializers.IntegerField(help_text="Top-level pools that it has.")

@@ -48,17 +48,8 @@ from lentra.registry.rules.quotas import LIMITS
 from lentra.registry.transactions.change import Change
 
 Told = dict[str, Any]
-_LISTS = (
-    "ranges",
-    "projects",
-    "tiers",
-    "forbidden",
-    "dhcp",
-    "dhcp_excluded",
-    "name_servers",
-    "one_shows",
-    "other_shows",
-)
+_SHOWS = ("one_shows", "other_shows")
+_LISTS = ("ranges", "projects", "tiers", "forbidden", "dhcp", "dhcp_excluded", "name_servers", *_SHOWS)
 _MAPPINGS = ("labels", "v4", "v6")
 _SPARE = ("prefix", "address", "mask", "first", "last")
 
@@ -168,7 +159,7 @@ _RULE = (
     *("when", "decision", "place", "limit", "limit_v6", "hours", "time_zone", "realm", "pool", "project", "tier"),
     *("environment", "holds", "reminds_after", "lapses_after", "about"),
 )
-_LINK = ("one", "other", "kind", "one_shows", "other_shows", "passes_on", "since", "reason", "about")
+_LINK = ("one", "other", "kind", *_SHOWS, "passes_on", "since", "reason", "about")
 _NEED = ("pool", "family", "length", "count", "day", "project", "reason")
 
 
@@ -191,9 +182,8 @@ def _read_sheet(said: Said) -> Values:
 
 
 def _read_link(said: Said) -> Values:
-    shows = ("one_shows", "other_shows")
     return {
-        name: [part.strip() for part in text.split(",")] if name in shows else field_value(Link, name, text)
+        name: [part.strip() for part in text.split(",")] if name in _SHOWS else field_value(Link, name, text)
         for name, text in said.items()
     }
 

@@ -170,9 +170,9 @@ class SubnetTable:
 
     def _nested(self, wanted: Sequence[Wanted]) -> list[Wanted]:
         """Rows that others of their realm lie in, widest first; those that clash with another row are refused."""
-        realms: dict[str, list[Wanted]] = {}
+        realms: dict[int, list[Wanted]] = {}
         for one in wanted:
-            realms.setdefault(str(one.found.said.get("realm") or self.options.realm), []).append(one)
+            realms.setdefault(self._realm(one.found.said).pk, []).append(one)
         return [one for own in realms.values() for one in self._nested_in_realm(own)]
 
     def _nested_in_realm(self, wanted: Sequence[Wanted]) -> list[Wanted]:

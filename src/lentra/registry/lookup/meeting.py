@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db.models import Q
 
 from lentra.addressing.extents import State
 from lentra.addressing.matching import merged
-from lentra.addressing.meeting import ALL, Joint, Space, Spans, common, in_both, meetings
+from lentra.addressing.meeting import ALL, Joint, Space, Spans, in_both, meetings, touch
 from lentra.addressing.overlap import Clash, Range, clashes
 from lentra.addressing.prefix import BITS, parse_range
 from lentra.registry.lookup.spans import few_spans, in_use_over
@@ -102,6 +102,17 @@ def in_pools_of_both(pair: Pair, where: Space) -> Space:
     return in_both(where, in_both(in_pools(pair[0]), in_pools(pair[1])))
 
 
+def pair_of(link: Link) -> Pair:
+    """The realms of a link, the lower number first."""
+    return min(link.one_id, link.other_id), max(link.one_id, link.other_id)
+
+
+def had_by_both(link: Link, met: Mapping[Pair, Space]) -> Space:
+    """What the realms of a link both have in pools where they meet."""
+    pair = pair_of(link)
+    return in_pools_of_both(pair, met.get(pair, {}))
+
+
 def given_way(pair: Pair) -> list[KeepOut]:
     """What either of two realms keeps out in favour of the other."""
     both = Q(realm=pair[0], in_favour_of=pair[1]) | Q(realm=pair[1], in_favour_of=pair[0])
@@ -129,7 +140,7 @@ def kept_out_in(realm: int, family: int, spans: Spans) -> list[Range[Held]]:
     rows = KeepOut.objects.filter(realm=realm, family=family, **DECLARED)
     found = []
     for number, first, last in rows.exclude(kind="special").order_by("first").values_list("pk", "first", "last"):
-        if common([(first, last)], spans):
+        if touch(spans, first, last):
             found.append(Range(family, first, last, Held(realm, State.KEPT_OUT, keep_out=number)))
     return found
 
@@ -149,7 +160,7 @@ def meeting_places(pair: Pair, where: Space, families: Collection[int] = (4, 6))
         found.sort(key=lambda clash: max(clash.left.first, clash.right.first))
         for clash in found:
             first, last = max(clash.left.first, clash.right.first), min(clash.left.last, clash.right.last)
-            if common([(first, last)], spans):
+            if touch(spans, first, last):
                 yield clash
 
 

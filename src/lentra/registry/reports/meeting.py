@@ -21,16 +21,18 @@ from lentra.registry.lookup.meeting import (
     Held,
     Meeting,
     Pair,
+    had_by_both,
     in_pools_of_both,
     kind_of,
     links_now,
     meeting_places,
     meetings_of,
+    pair_of,
     used_in,
 )
 from lentra.registry.models import Address, Finding, KeepOut, Link, Pool, Realm, Reservation, Subnet
 from lentra.registry.operations.findings.judge_meetings import FACT
-from lentra.registry.operations.links.settle import Chosen, shares_of
+from lentra.registry.operations.links.settle import Chosen, refuse_unhad, shares_of
 
 MOST_LINES = 500  # of clashes, told one by one
 _EACH = 20  # ranges of a side that a line names
@@ -42,22 +44,24 @@ WAYS = ("leave", "give back", "wait", "lift", "renumber", "hide", "translate")
 
 
 def would_meet(link: Link, chosen: Chosen | None = None) -> list[Told]:
-    """What would meet if a link were there: every two realms that meet only then, those that it joins first."""
+    """What would meet if a link were there: every two realms that meet only then, those that it joins first.
+
+    Raises:
+        Invalid: what is chosen is not to be had.
+    """
     others = links_now(besides=link if link.pk else None)
     was, now = meetings_of(others), meetings_of([*others, link])
+    if chosen:
+        refuse_unhad(link, had_by_both(link, now), chosen)
     fresh = [pair for pair in now if now[pair] != was.get(pair)]
-    fresh.sort(key=lambda pair: pair != _pair(link))
+    fresh.sort(key=lambda pair: pair != pair_of(link))
     return [meeting(pair, now[pair], chosen) for pair in fresh]
 
 
 def meets_by(link: Link) -> list[Told]:
     """What meets of the two realms of a link that is there."""
     met = meetings_of(links_now())
-    return [meeting(pair, met[pair]) for pair in [_pair(link)] if pair in met]
-
-
-def _pair(link: Link) -> Pair:
-    return min(link.one_id, link.other_id), max(link.one_id, link.other_id)
+    return [meeting(pair, met[pair]) for pair in [pair_of(link)] if pair in met]
 
 
 def meeting(pair: Pair, where: Space, chosen: Chosen | None = None) -> Told:
@@ -72,7 +76,9 @@ def meeting(pair: Pair, where: Space, chosen: Chosen | None = None) -> Told:
     names = {number: realm.name for number, realm in realms.items()}
     counts: Counter[str] = Counter()
     addresses = 0
-    lines: list[_Line] = []
+    told: list[_Line] = []
+    current: _Line | None = None
+    lines = 0
     reader = _Owners()
     for batch in _batches(meeting_places(pair, where)):
         reader.read(batch)
@@ -80,10 +86,10 @@ def meeting(pair: Pair, where: Space, chosen: Chosen | None = None) -> Told:
             counts[kind_of(clash)] += 1
             addresses += clash.shared
             line = _Line(kind_of(clash), reader.whose(clash.left), reader.whose(clash.right))
-            if not lines or not lines[-1].goes_on(line):
-                lines.append(line)
-            lines[-1].add(clash)
-    told = lines[:MOST_LINES]
+            if current is None or not current.goes_on(line):
+                current, lines = line, lines + 1
+                told += [line] if lines <= MOST_LINES else []
+            current.add(clash)
     reader.count_records(told)
     both = in_pools_of_both(pair, where)
     shares = shares_of(pair, both, chosen)
@@ -93,7 +99,7 @@ def meeting(pair: Pair, where: Space, chosen: Chosen | None = None) -> Told:
         "clashes": {kind: counts[kind] for kind in KINDS},
         "addresses": addresses,
         "lines": [line.told(names, reader) for line in told],
-        "more_lines": len(lines) - len(told),
+        "more_lines": lines - len(told),
         "shares": [_share(family, share, names, pair) for family, share in shares[:MOST_LINES]],
         "more_shares": max(0, len(shares) - MOST_LINES),
         "strips": list(_strips(pair, both, shares)),
@@ -333,7 +339,7 @@ def graph() -> Told:
             by_pair[realm, name] += 1
     realms = list(Realm.objects.order_by("name"))
     names = {realm.pk: realm.name for realm in realms}
-    linked = {_pair(link) for link in links}
+    linked = {pair_of(link) for link in links}
     return {
         "realms": [
             {"id": r.pk, "name": r.name, "pools": pools.get(r.pk, 0), "clashes": own[r.pk]} for r in realms

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from lentra.addressing.meeting import apart, common
+from lentra.addressing.meeting import apart, common, touch
 from lentra.addressing.prefix import range_text
 from lentra.registry.lookup.meeting import given_way, in_pools_of_both, links_now, meetings_of, spans_of, used_in
 from lentra.registry.models import KeepOut, Realm
@@ -37,6 +37,6 @@ def _departures(keep_out: KeepOut, both: list[tuple[int, int]], names: dict[int,
     if common([span], both) != [span]:
         yield f"{keep_out.range_text} is kept out in {names[keep_out.realm_id]}, where they do not meet"
     for used in () if keep_out.over_use else used_in(keep_out.realm_id, family, [span]):
-        if common([(used.first, used.last)], [span]):
+        if touch([span], used.first, used.last):
             shown = range_text(family, used.first, used.last)
             yield f"{shown} is in use in {names[keep_out.realm_id]}, and it is the other's to hand out"

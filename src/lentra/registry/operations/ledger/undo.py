@@ -15,7 +15,8 @@ from lentra.addressing.prefix import Prefix, parse_prefix, parse_range
 from lentra.registry.errors import BuiltOn, CannotUndo, NotAllowed, UnknownName
 from lentra.registry.lookup.find import BY_KIND
 from lentra.registry.lookup.locked import find_locked
-from lentra.registry.models import Address, KeepOut, LedgerEntry, Plan, Pool, Project, Subnet, Tier
+from lentra.registry.models import Address, Finding, KeepOut, LedgerEntry, Plan, Pool, Project, Subnet, Tier
+from lentra.registry.operations.findings.judge_meetings import FACT as BY_LINK
 from lentra.registry.operations.links.keep_link import add_link, edit_link, remove_link
 from lentra.registry.operations.people.manage_people import edit_person
 from lentra.registry.operations.plans.remove_plan import remove_plan
@@ -71,8 +72,9 @@ def undo(change: Change, number: int) -> list[LedgerEntry]:
         Refusal: whatever stands against the opposite change.
     """
     require(change.actor, "requester", "take a change back")
-    entries = _change_of(change, number)
-    _refuse_stranger(change, entries)
+    every = _change_of(change, number)
+    _refuse_stranger(change, every)
+    entries = _without_what_follows(every)
     for realm in sorted({e.realm for e in entries if e.realm and e.kind in (Pool.KIND, KeepOut.KIND)}):
         lock_outline(realm)
     made = {entry.number for entry in entries if entry.subject is None}
@@ -85,6 +87,24 @@ def undo(change: Change, number: int) -> list[LedgerEntry]:
         for entry in back:
             opposite(entry)(change, entry)
     return back
+
+
+def _without_what_follows(entries: Sequence[LedgerEntry]) -> list[LedgerEntry]:
+    """The entries of a change, but for those that follow from links: they go and come with what they follow from."""
+    findings = [entry.record for entry in entries if entry.kind == Finding.KIND]
+    clashes = set(Finding.objects.filter(pk__in=findings, fact=BY_LINK).values_list("pk", flat=True))
+    own = [
+        entry
+        for entry in entries
+        if entry.record not in clashes and not ((entry.before or entry.after or {}).get("in_favour_of_id"))
+    ]
+    if not own:
+        raise CannotUndo(
+            "it follows from how realms are linked: change their links, or what both use",
+            field="number",
+            received=entries[0].number,
+        )
+    return own
 
 
 def holds_others(entry: LedgerEntry) -> int:
@@ -217,17 +237,6 @@ def _named(model: type[Any], facts: Facts, name: str) -> list[Any] | None:
     return list(model.objects.filter(name__in=facts[name])) if name in facts else None
 
 
-def _lift_again(change: Change, entry: LedgerEntry) -> None:
-    keep_out = KeepOut.objects.filter(pk=entry.record).select_related("in_favour_of").first()
-    if keep_out and keep_out.in_favour_of_id is None:  # the others go with their link
-        remove_keep_out(change, keep_out)
-
-
-def _keep_out_again(change: Change, entry: LedgerEntry) -> None:
-    if not (entry.before or {}).get("in_favour_of_id"):  # the others come with their link
-        add_keep_out(change, _values(entry, entry.before or {}), despite_use=True)
-
-
 def _take_back_subnet(change: Change, entry: LedgerEntry) -> None:
     planner = change.actor is None or change.actor.may("planner")
     give_back_subnet(change, entry.record, at_once=planner, despite_use=True)
@@ -354,9 +363,8 @@ _OF_MAKING: dict[str, Step] = {
     },
     "realm": lambda change, entry: remove_realm(change, entry.record),
     "pool": lambda change, entry: give_back_pool(change, entry.record),
-    "keep-out": _lift_again,
+    "keep-out": lambda change, entry: remove_keep_out(change, KeepOut.objects.get(pk=entry.record)),
     "link": lambda change, entry: remove_link(change, entry.record),
-    "finding": lambda change, entry: None,  # follows from what was taken back
     "reservation": lambda change, entry: give_back_reservation(change, entry.record),
     "plan": lambda change, entry: remove_plan(change, entry.record),
     "subnet": _take_back_subnet,
@@ -368,7 +376,7 @@ _OF_REMOVING: dict[str, Step] = {
         for kind in _SET_UP
     },
     "quota": lambda change, entry: add_quota(change, _values(entry, entry.before or {})),
-    "keep-out": _keep_out_again,
+    "keep-out": lambda change, entry: add_keep_out(change, _values(entry, entry.before or {}), despite_use=True),
     "link": lambda change, entry: add_link(change, _values(entry, entry.before or {})),
     "address record": _record_address_again,
 }
@@ -388,7 +396,6 @@ _OF_CHANGING: dict[tuple[str, str], Step] = {
         for verb in ("edit", "raise")
     },
     ("link", "edit"): lambda change, entry: edit_link(change, entry.record, _values(entry, entry.before or {})),
-    **{("finding", verb): lambda change, entry: None for verb in ("close", "edit")},  # they follow as well
     ("rule sheet", "edit"): lambda change, entry: edit_sheet(
         change, entry.record, _values(entry, entry.before or {})
     ),

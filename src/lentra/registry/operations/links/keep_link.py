@@ -7,10 +7,11 @@ from typing import Any
 
 from lentra.addressing.prefix import range_text
 from lentra.registry.errors import Invalid
-from lentra.registry.lookup.locked import find_locked
+from lentra.registry.lookup.find import find
 from lentra.registry.lookup.meeting import (
     LIVING,
     Pair,
+    had_by_both,
     kind_of,
     links_now,
     lock_joined,
@@ -18,7 +19,7 @@ from lentra.registry.lookup.meeting import (
     meetings_of,
 )
 from lentra.registry.models import Link, Realm
-from lentra.registry.operations.links.settle import Chosen, settle_meetings
+from lentra.registry.operations.links.settle import Chosen, refuse_unhad, settle_meetings
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
 from lentra.registry.operations.setup.remove_record import remove_record
@@ -36,7 +37,7 @@ def add_link(change: Change, values: dict[str, Any], chosen: Chosen | None = Non
         chosen: by realm, what it is to hand out where neither side uses it; otherwise whoever uses what lies beside it.
 
     Raises:
-        Invalid: something is in use on both sides, and no reason is given; lists it.
+        Invalid: something is in use on both sides, and no reason is given; or what is chosen is not to be had.
         NotAllowed, NameTaken: as for every set-up object.
     """
     require(change.actor, "planner", "add a link")
@@ -52,7 +53,9 @@ def add_link(change: Change, values: dict[str, Any], chosen: Chosen | None = Non
 def edit_link(
     change: Change, link_id: int, values: dict[str, Any], version: int | None = None, chosen: Chosen | None = None
 ) -> Link:
-    """Change what a link lets be seen, or whether it passes on; realms are divided anew where they meet only now.
+    """Change what a link lets be seen, or whether it passes on; realms are divided where they meet only now.
+
+    What is `chosen` is divided anew as well, as long as neither uses it.
 
     Raises:
         Invalid: as for adding one, of what meets only now.
@@ -60,9 +63,9 @@ def edit_link(
         StaleEdit, NotAllowed, NameTaken.
     """
     require(change.actor, "planner", "edit a link")
-    before = links_now()
-    found = find_locked(Link, link_id, version=version)
+    found = find(Link, link_id)
     lock_joined(found.one_id, found.other_id)
+    before = links_now()
     link = edit_record(change, "link", link_id, values, version)
     assert isinstance(link, Link)
     _settle(change, before, [*links_now(besides=link), link], link, chosen)
@@ -76,9 +79,9 @@ def remove_link(change: Change, link_id: int, version: int | None = None) -> Lin
         StaleEdit, NotAllowed.
     """
     require(change.actor, "planner", "take a link away")
-    before = links_now()
-    found = find_locked(Link, link_id, version=version)
+    found = find(Link, link_id)
     lock_joined(found.one_id, found.other_id)
+    before = links_now()
     link = remove_record(change, "link", link_id, version)
     assert isinstance(link, Link)
     settle_meetings(change, meetings_of(before), links_now(besides=link))
@@ -88,6 +91,8 @@ def remove_link(change: Change, link_id: int, version: int | None = None) -> Lin
 def _settle(change: Change, before: list[Link], after: list[Link], link: Link, chosen: Chosen | None) -> None:
     was, now = meetings_of(before), meetings_of(after)
     fresh = [pair for pair in now if now[pair] != was.get(pair)]
+    if chosen:
+        refuse_unhad(link, had_by_both(link, now), chosen)
     if not link.reason.strip():
         _refuse_living(link, fresh, now)
     settle_meetings(change, was, after, chosen)

@@ -9,7 +9,7 @@ from typing import Any
 from django.db.models import Q
 
 from lentra.addressing.matching import merged
-from lentra.addressing.meeting import NEITHER, ONE, OTHER, Share, Space, Spans, apart, common, divide
+from lentra.addressing.meeting import NEITHER, ONE, OTHER, Share, Space, Spans, apart, common, divide, touch
 from lentra.addressing.prefix import range_text
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.meeting import (
@@ -56,6 +56,11 @@ def shares_of(pair: Pair, where: Space, chosen: Chosen | None = None) -> list[tu
     return found
 
 
+def _chosen_by(pair: Pair, chosen: Chosen, family: int) -> Spans:
+    """What is chosen for either of two realms: it is divided anew."""
+    return [span for realm in pair for span in _of_family(chosen, realm, family)]
+
+
 def _of_family(chosen: Chosen, realm: int, family: int) -> Spans:
     return merged([(first, last) for of, first, last in chosen.get(realm, ()) if of == family])
 
@@ -94,7 +99,7 @@ def _pools_over(where: Mapping[Pair, Space]) -> list[int]:
     for (realm, family), spans in over.items():
         rows = PoolRange.objects.filter(realm=realm, family=family).values_list("pool", "first", "last")
         wanted = merged(spans)
-        found |= {pool for pool, first, last in rows if common([(first, last)], wanted)}
+        found |= {pool for pool, first, last in rows if touch(wanted, first, last)}
     return sorted(found)
 
 
@@ -102,7 +107,10 @@ def _settle(change: Change, pair: Pair, where: Space, names: Mapping[int, str], 
     """Lift what two realms need no longer keep out for each other, and divide what is not divided yet."""
     kept = given_way(pair)
     ripe = _ripe(pair, kept)
-    there = {family: apart(spans, ripe.get(family, [])) for family, spans in where.items()}
+    there = {
+        family: apart(spans, merged([*ripe.get(family, []), *_chosen_by(pair, chosen or {}, family)]))
+        for family, spans in where.items()
+    }
     parts = {k.pk: common([(k.first, k.last)], there.get(k.family, [])) for k in kept}
     stays = {k.pk: parts[k.pk] == [(k.first, k.last)] for k in kept}
     narrowed = [k for k in kept if not stays[k.pk]]
@@ -142,6 +150,47 @@ def _settle(change: Change, pair: Pair, where: Space, names: Mapping[int, str], 
             more = f" and {len(own) - 1:,} more" if len(own) > 1 else ""
             beside = names[pair[0] if realm == pair[1] else pair[1]]
             change.note(f"{names[realm]} keeps out {first_of}{more}, which {beside} hands out, or has")
+
+
+def refuse_unhad(link: Link, where: Space, chosen: Chosen) -> None:
+    """Refuse what is chosen to be handed out by one of the realms of a link, and is not to be had.
+
+    Args:
+        where: what both have in pools where they meet.
+
+    Raises:
+        Invalid: they do not both have it, the other one uses it, or it is chosen for both; says which part.
+    """
+    names = {link.one_id: link.one.name, link.other_id: link.other.name}
+    for field, realm, other in (
+        ("one_gives", link.one_id, link.other_id),
+        ("other_gives", link.other_id, link.one_id),
+    ):
+        for family, first, last in chosen.get(realm, ()):
+            span, spans, text = [(first, last)], where.get(family, []), range_text(family, first, last)
+            told: dict[str, Any] = {"field": field, "received": text}
+            if rest := apart(span, spans):
+                raise Invalid(
+                    f"{text} cannot be given to {names[realm]}: {range_text(family, *rest[0])} is nothing that it and "
+                    f"{names[other]} both have in pools where they meet",
+                    rule="what both have is divided, and nothing else",
+                    suggestions=[range_text(family, *one) for one in spans[:5]],
+                    **told,
+                )
+            if used := [one for one in used_in(other, family, span) if touch(span, one.first, one.last)]:
+                shown = [range_text(family, one.first, one.last) for one in used[:20]]
+                raise Invalid(
+                    f"{text} cannot be given to {names[realm]}: {names[other]} uses {shown[0]} of it",
+                    rule="what one of them uses is its own",
+                    conflicts=[{"range": one, "realm": names[other]} for one in shown],
+                    **told,
+                )
+            if twice := common(span, _of_family(chosen, other, family)):
+                raise Invalid(
+                    f"{range_text(family, *twice[0])} is chosen for {names[realm]} and for {names[other]}: one of them "
+                    "hands it out",
+                    **told,
+                )
 
 
 def _losing(pair: Pair, to: str) -> list[Pair]:

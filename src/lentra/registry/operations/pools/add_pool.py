@@ -231,15 +231,7 @@ def check_top_level(realm: Realm, prefix: Prefix, besides: PoolRange | None = No
             field="ranges",
             received=prefix,
             rule="top-level ranges of a realm never overlap",
-            conflicts=[
-                {
-                    "range": str(row.prefix),
-                    "owner": row.pool.name,
-                    "pool": row.pool.name,
-                    "addresses": min(row.last, prefix.last) - max(row.first, prefix.first) + 1,
-                }
-                for row in taken
-            ],
+            conflicts=_as_conflicts(taken, prefix),
             suggestions=[f"carve it out of pool {taken[0].pool.name}"],
         )
     _refuse_met(realm, prefix, besides)
@@ -249,7 +241,8 @@ def _refuse_met(realm: Realm, prefix: Prefix, besides: PoolRange | None) -> None
     """Refuse a range that a realm which this one meets has in its pools: both would hand it out."""
     family, was = prefix.family, [(besides.first, besides.last)] if besides else []
     fresh = apart([(prefix.first, prefix.last)], was)
-    for other, where in met_by(realm.pk).items():
+    met = met_by(realm.pk)
+    for other, where in met.items():
         there = common(fresh, where.get(family, []))
         if not there or not (shared := common(there, in_pools(other)[family])):
             continue
@@ -259,33 +252,37 @@ def _refuse_met(realm: Realm, prefix: Prefix, besides: PoolRange | None) -> None
         taken = list(rows.select_related("pool__realm").order_by("first")[:20])
         name = taken[0].pool.realm.name
         first, last = shared[0]
-        free = _free_for_both(realm.pk, other, prefix)
+        free = _free_for_all([realm.pk, *met], prefix)
         raise Overlaps(
             f"{range_text(family, first, last)} of {prefix} is in pool {taken[0].pool.name} of realm {name}, which realm "
             f"{realm.name} meets by its links: both would hand it out",
             field="ranges",
             received=prefix,
             rule="realms that reach each other do not add ranges that one of them has",
-            conflicts=[
-                {
-                    "range": str(row.prefix),
-                    "owner": row.pool.name,
-                    "pool": row.pool.name,
-                    "realm": name,
-                    "addresses": min(row.last, prefix.last) - max(row.first, prefix.first) + 1,
-                }
-                for row in taken
-            ],
+            conflicts=[conflict | {"realm": name} for conflict in _as_conflicts(taken, prefix)],
             suggestions=[free] if free else [],
         )
 
 
-def _free_for_both(realm: int, other: int, prefix: Prefix) -> Prefix | None:
-    """The next range as long that neither of two realms has in a pool, in the private space that this one is in."""
+def _as_conflicts(taken: list[PoolRange], prefix: Prefix) -> list[dict[str, Any]]:
+    """Ranges of pools as evidence against another one."""
+    return [
+        {
+            "range": str(row.prefix),
+            "owner": row.pool.name,
+            "pool": row.pool.name,
+            "addresses": min(row.last, prefix.last) - max(row.first, prefix.first) + 1,
+        }
+        for row in taken
+    ]
+
+
+def _free_for_all(realms: list[int], prefix: Prefix) -> Prefix | None:
+    """The first range as long that none of some realms has in a pool, in the private space that this one is in."""
     whole = next((p for p in PRIVATE if p.contains(prefix)), None)
     if whole is None:
         return None
-    taken = merged([*in_pools(realm)[prefix.family], *in_pools(other)[prefix.family]])
+    taken = merged([span for realm in realms for span in in_pools(realm)[prefix.family]])
     for first, last in apart([(whole.first, whole.last)], taken):
         start = -(-first // prefix.size) * prefix.size
         if start + prefix.size - 1 <= last:
