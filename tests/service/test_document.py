@@ -76,7 +76,7 @@ READS = {
     "inventory-schema.json": "",
     "taking-rules": "?realm=fleet",
     "links": "?realm=shipyard",
-    "meetings": "?one=fleet&other=shipyard&other_gives=10.42.74.0/23",
+    "meetings": "?one=fleet&other=shipyard&one_gives=10.41.244.0/22",
     "realm-graph": "",
     "approval-rules": "?order=place",
     "waiting-requests": "?state=granted,refused".replace(",", "&state="),
