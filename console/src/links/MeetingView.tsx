@@ -70,7 +70,7 @@ export function MeetingView({ meeting, onGive }: { meeting: Meeting; onGive?: (r
               { head: "Addresses", right: true, cell: (share) => grouped(share.addresses) },
               { head: "Handed out by", cell: (share) => <strong>{share.realm ?? "whoever keeps it"}</strong> },
               { head: "Why", cell: (share) => (share.realm ? share.why : `${share.why}: what either gives back is kept out there`) },
-              { head: "", label: "Choose otherwise", cell: (share) => onGive && share.open && <Other share={share} meeting={meeting} onGive={onGive} /> },
+              { head: "", label: "Choose otherwise", cell: (share) => onGive && share.proposed && <Other share={share} meeting={meeting} onGive={onGive} /> },
             ]}
           />
         </>

@@ -118,7 +118,7 @@ def _tell(meeting: Mapping[str, Any]) -> None:
     if meeting["shares"]:
         print("  handed out from now on by:")
     for share in meeting["shares"][:_LINES]:
-        mark = "" if share["open"] else styled(" (fixed)", "dim")
+        mark = styled(" (proposed)", "dim") if share["proposed"] else ""
         print(
             f"    {share['range'].ljust(34)} {(share['realm'] or 'whoever keeps it').ljust(16)} {share['why']}{mark}"
         )

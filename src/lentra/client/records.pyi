@@ -561,7 +561,7 @@ class HandsOut(TypedDict):
     addresses: str
     realm: str | None
     why: str
-    open: bool
+    proposed: bool
 class HeadroomRow(TypedDict):
     pool: Named
     realm: Named

@@ -160,7 +160,9 @@ class HandsOutSerializer(serializers.Serializer):
         "still does once the other has given it back.",
     )
     why = serializers.CharField(help_text="Why that one.")
-    open = serializers.BooleanField(help_text="Whether it can be chosen otherwise: neither uses it.")
+    proposed = serializers.BooleanField(
+        help_text="Whether it is only proposed and can be chosen otherwise: neither uses it, and nobody has chosen yet."
+    )
 
 
 class StripCellSerializer(serializers.Serializer):

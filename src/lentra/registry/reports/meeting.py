@@ -11,7 +11,7 @@ from typing import Any
 from django.db.models import Count
 
 from lentra.addressing.extents import State
-from lentra.addressing.meeting import ONE, OTHER, Share, Space, common
+from lentra.addressing.meeting import BOTH, CHOSEN, ONE, OTHER, USED, Share, Space, common
 from lentra.addressing.overlap import Range
 from lentra.addressing.prefix import range_text
 from lentra.registry.lookup.meeting import (
@@ -285,11 +285,8 @@ def _share(family: int, share: Share, names: dict[int, str], pair: Pair) -> Told
         "addresses": share.last - share.first + 1,
         "realm": {ONE: names[pair[0]], OTHER: names[pair[1]]}.get(share.to),
         "why": share.why,
-        "open": share.why not in _SETTLED,
+        "proposed": share.why not in (USED, BOTH, CHOSEN),
     }
-
-
-_SETTLED = ("it is in use there", "both use it")  # nothing to choose
 
 
 def _strips(pair: Pair, both: Space, shares: Sequence[tuple[int, Share]]) -> Iterable[Told]:
