@@ -18,7 +18,6 @@ from lentra.addressing.refusal import OutsideParent, Overlaps, Refusal
 from lentra.addressing.tables import blocks_of, nesting
 from lentra.registry.errors import Invalid, NameTaken, UnknownName
 from lentra.registry.intakes.found import Found, Progress, refused_alone, rows_in_words
-from lentra.registry.intakes.pools_around import PoolsAround
 from lentra.registry.intakes.records import (
     field_value,
     read_labels,
@@ -28,6 +27,7 @@ from lentra.registry.intakes.records import (
 )
 from lentra.registry.intakes.rows import refuse_incomplete
 from lentra.registry.lookup.find import find
+from lentra.registry.lookup.pools_around import PoolsAround
 from lentra.registry.lookup.serving import serving_pools
 from lentra.registry.lookup.target import Target
 from lentra.registry.models import Pool, Project, Realm, Region, Reservation, Space, Subnet, Tier, Zone

@@ -16,6 +16,7 @@ from lentra.registry.models import (
     GroupMapping,
     KeepOut,
     Link,
+    Move,
     Person,
     Plan,
     PlannedNeed,
@@ -24,6 +25,7 @@ from lentra.registry.models import (
     Quota,
     Realm,
     Region,
+    Renumbering,
     Reservation,
     Sheet,
     Source,
@@ -45,6 +47,7 @@ BY_KIND: dict[str, type[Model]] = {
         *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
         *(Reservation, Plan, Address, PlannedNeed, TagRange, TagMember, Subscription),
         *(Quota, ApprovalRule, WaitingRequest, GroupMapping, Source, Survey, Finding, Link),
+        *(Renumbering, Move),
     )
 }
 _SHOWN = 5
@@ -54,7 +57,8 @@ def find(model: type[Found], ref: Any, field: str | None = None, related: tuple[
     """The record that `ref` means.
 
     Args:
-        ref: a number, a name, realm:name for pools, subnets, reservations and plans, or a mapping with ``id`` or ``name``.
+        ref: a number, a name, realm:name for pools, subnets, reservations, plans and renumberings, or a mapping with
+            ``id`` or ``name``.
         field: the input it came from, for the refusal.
         related: relations to read along.
 
@@ -75,7 +79,7 @@ def find(model: type[Found], ref: Any, field: str | None = None, related: tuple[
     if not hasattr(model, "name"):
         raise UnknownName(f"a {kind} is named by its number, not {text!r}", field=field or kind, received=text)
     realm, mark, name = text.rpartition(":")
-    scoped = model in (Pool, Subnet, Reservation, Plan)
+    scoped = model in (Pool, Subnet, Reservation, Plan, Renumbering)
     matches = rows.filter(name=name if scoped else text)
     if scoped and mark:
         matches = matches.filter(realm__name=realm)

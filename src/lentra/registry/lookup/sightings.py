@@ -104,6 +104,30 @@ def last_in(blocks: Iterable[tuple[int, Prefix]]) -> Iterator[tuple[int, datetim
         the places of blocks of which something was ever seen; one may come twice.
     """
     blocks = list(blocks)
+    yield from _begun_in(blocks)
+    yield from _around(blocks)
+
+
+def still_seen(subnets: Iterable[Subnet]) -> list[str]:
+    """What sources still see in subnets, in words; the networks that these lie in are no sign of it."""
+    blocks = [(subnet, block) for subnet in subnets for block in subnet.blocks()]
+    asked = _begun_in([(subnet.realm_id, block) for subnet, block in blocks])
+    living = sorted({place for place, _, living in asked if living})
+    told = []
+    for subnet, block in (blocks[place] for place in living[:_TOLD]):
+        rows = Sighting.objects.filter(
+            realm=subnet.realm_id, family=block.family, first__range=(block.first, block.last), lost_at=None
+        )
+        shown = [_words(row) for row in rows.select_related("source").order_by("first")[: _TOLD + 1]]
+        more = ", and more" if len(shown) > _TOLD else ""
+        told.append(f"{subnet.name} is still seen: {', '.join(shown[:_TOLD])}{more}")
+    if len(living) > _TOLD:
+        told.append(f"{len(living) - _TOLD:,} more are still seen")
+    return told
+
+
+def _begun_in(blocks: Sequence[tuple[int, Prefix]]) -> Iterator[tuple[int, datetime, bool]]:
+    """What was seen that begins in blocks, as `last_in` tells it."""
     for n in range(0, len(blocks), _AT_ONCE):
         asked = [
             (_inside, {"realm": realm, "family": b.family, "first": _kept(b.first), "last": _kept(b.last)})
@@ -113,7 +137,6 @@ def last_in(blocks: Iterable[tuple[int, Prefix]]) -> Iterator[tuple[int, datetim
             for seen, living in rows:
                 if seen:
                     yield place, seen, bool(living)
-    yield from _around(blocks)
 
 
 def _around(blocks: Sequence[tuple[int, Prefix]]) -> Iterator[tuple[int, datetime, bool]]:

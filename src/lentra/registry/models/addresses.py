@@ -22,10 +22,12 @@ ADDRESS_KINDS = (
 class Address(Record):
     """One address inside a block, with what it is for. `mac` is None or 12 hexadecimal digits in pairs.
 
-    `secondary`: a further address of the host that has the same name.
+    `secondary`: a further address of the host that has the same name. One in the new block of a subnet that is moved
+    `replaces` that of the old one, as long as both live; `moved_at` says since when its host has moved.
     """
 
     KIND = "address record"
+    HIDDEN = ("replaces_id",)
     last_seen_at: datetime | None = None  # when a source saw it last, where that was looked up
 
     realm = models.ForeignKey(Realm, on_delete=models.PROTECT, related_name="addresses", db_index=False)
@@ -38,6 +40,8 @@ class Address(Record):
     secondary = models.BooleanField(default=False)
     purpose = models.CharField(max_length=200, default="", blank=True)
     created_at = models.DateTimeField()
+    replaces = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="replaced_by")
+    moved_at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = [

@@ -15,7 +15,19 @@ from lentra.addressing.prefix import Prefix, parse_prefix, parse_range
 from lentra.registry.errors import BuiltOn, CannotUndo, NotAllowed, UnknownName
 from lentra.registry.lookup.find import BY_KIND
 from lentra.registry.lookup.locked import find_locked
-from lentra.registry.models import Address, Finding, KeepOut, LedgerEntry, Plan, Pool, Project, Subnet, Tier
+from lentra.registry.models import (
+    Address,
+    Finding,
+    KeepOut,
+    LedgerEntry,
+    Move,
+    Plan,
+    Pool,
+    Project,
+    Renumbering,
+    Subnet,
+    Tier,
+)
 from lentra.registry.operations.findings.judge_meetings import FACT as BY_LINK
 from lentra.registry.operations.links.keep_link import add_link, edit_link, remove_link
 from lentra.registry.operations.people.manage_people import edit_person
@@ -206,6 +218,12 @@ _INSTEAD = {
     ("reservation", "give back"): "reserve the range again",
     ("token", "add"): "revoke it",
     ("intake", "commit"): "take the intake back",
+    **{(Move.KIND, verb): "turn the renumbering back" for verb in ("plan", "begin", "turn back")},
+    **{(Renumbering.KIND, verb): "turn the renumbering back" for verb in ("start", "vacate")},
+    (Move.KIND, "finish"): "bring the old subnets back while they cool, or renumber the other way",
+    (Renumbering.KIND, "finish"): "bring the old subnets back while they cool, or renumber the other way",
+    (Move.KIND, "tick"): "take the tick away, or set it again",
+    (Address.KIND, "move"): "note that the host has not moved",
     ("person", "change password"): "set another password",
 }
 

@@ -10,7 +10,7 @@ from lentra.addressing.extents import Extent, State
 from lentra.registry.errors import InUse, StillAttached, WrongState
 from lentra.registry.lookup.sightings import seen_lately
 from lentra.registry.models import Address, Pool, Subnet
-from lentra.registry.operations.subnets.opened import open_subnet
+from lentra.registry.operations.subnets.opened import open_subnet, refuse_moving
 from lentra.registry.operations.subnets.record_addresses import refuse_public
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.expiry import free_extents, free_subnets, reservations_of
@@ -46,6 +46,7 @@ def give_back_subnet(
                 rule="a planner can end cooling at once",
                 suggestions=["at_once: true"],
             )
+        refuse_moving([subnet], "give it back")
         _refuse_attached([subnet])
         _refuse_used(change, [subnet], despite_use)
         subnet.known_blocks = subnet.blocks()
@@ -65,6 +66,7 @@ def give_back_many(change: Change, subnets: Sequence[Subnet], despite_use: bool 
         there = lock_all(
             Subnet.objects.filter(pk__in=[s.pk for s in subnets], state__in=("active", "retiring")).order_by("pk")
         )
+        refuse_moving(there, "give it back")
         _refuse_attached(there)
         _refuse_used(change, there, despite_use)
         _warn_of_seen(change, there)

@@ -16,7 +16,7 @@ from lentra.registry.errors import InUse, Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.insides import gateway_of
 from lentra.registry.models import Subnet, place_key
-from lentra.registry.operations.subnets.opened import IN_USE, families_of, open_subnet
+from lentra.registry.operations.subnets.opened import IN_USE, families_of, open_subnet, refuse_moving
 from lentra.registry.requests.request import check_pool_bounds, refuse_room
 from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.space.evidence import conflicts_over
@@ -52,6 +52,7 @@ def grow_subnet(
         NotAllowed, WrongState, StaleEdit.
     """
     with open_subnet(change, subnet_ref, "grow a subnet", version, IN_USE) as (subnet, pools):
+        refuse_moving([subnet], "grow it")
         stores = families_of(subnet, pools)
         block = _block(subnet, family)
         store, rules = stores[block.family], subnet.pool.sheet.rules().family(block.family)
@@ -111,6 +112,7 @@ def shrink_subnet(
         LengthOutOfBounds, Invalid, NotAllowed, WrongState, StaleEdit.
     """
     with open_subnet(change, subnet_ref, "shrink a subnet", version, IN_USE) as (subnet, pools):
+        refuse_moving([subnet], "shrink it")
         block = _block(subnet, keep.family if keep else family)
         target = _target(subnet, block, length, hosts, keep)
         expected = hosts if hosts is not None else subnet.hosts

@@ -7,7 +7,7 @@ from typing import Any
 from lentra.registry.errors import Invalid, WrongPool
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Project, Subnet
-from lentra.registry.operations.subnets.opened import IN_USE, locked_subnet
+from lentra.registry.operations.subnets.opened import IN_USE, locked_subnet, refuse_moving
 from lentra.registry.rules.permissions import require_project
 from lentra.registry.rules.quotas import refuse_over_quota, whole_take
 from lentra.registry.rules.zone_limits import refuse_more_zones
@@ -25,6 +25,7 @@ def hand_over(change: Change, subnet_ref: Any, project: Any, version: int | None
         Invalid, WrongState, StaleEdit.
     """
     subnet = locked_subnet(change, subnet_ref, "hand a subnet over", version, IN_USE)
+    refuse_moving([subnet], "hand it over")
     other = find(Project, project, "project")
     require_project(change.actor, other, "take a subnet over")
     if other.pk == subnet.project_id:

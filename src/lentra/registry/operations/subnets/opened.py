@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
 from lentra.registry.errors import WrongState
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
-from lentra.registry.models import Subnet
+from lentra.registry.models import LIVING_MOVES, Move, Subnet
 from lentra.registry.rules.permissions import require_project
 from lentra.registry.space.locking import Pools, open_pools_of
 from lentra.registry.space.store import DatabaseExtents
@@ -59,6 +59,27 @@ def locked_subnet(
             rule=" or ".join(states),
         )
     return subnet
+
+
+def refuse_moving(subnets: Iterable[Subnet], to: str) -> None:
+    """Refuse to change what a renumbering moves, on either side: the renumbering itself finishes it, or turns it back.
+
+    Raises:
+        WrongState.
+    """
+    numbers = [subnet.pk for subnet in subnets]
+    living = Move.objects.filter(state__in=LIVING_MOVES).select_related("renumbering")
+    move = living.filter(old__in=numbers).first() or living.filter(new__in=numbers).first()
+    if move is None:
+        return
+    name = move.renumbering.name
+    raise WrongState(
+        f"{move.name} is on its way from {', '.join(move.old_ranges)} to {', '.join(move.new_ranges)} (renumbering {name}): "
+        f"to {to}, finish that first, or turn it back",
+        received=move.name,
+        rule="what moves is changed once it has arrived",
+        suggestions=[f"lentra renumber finish {name}", f"lentra renumber turn-back {name}"],
+    )
 
 
 def families_of(subnet: Subnet, pools: Pools) -> dict[int, DatabaseExtents]:

@@ -19,6 +19,7 @@ from lentra.registry.operations.subnets.recorded import Recorded
 from lentra.registry.rules.names import check_name, numbered_names
 from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.locks import lock_all
 
 MOST_AT_ONCE = 1000
 
@@ -215,6 +216,8 @@ def release_address(change: Change, address_ref: Any, version: int | None = None
             conflicts=[{"range": other.text, "owner": other.name, "id": other.pk} for other in further],
         )
     refuse_public([record])
+    follower = lock_all(Address.objects.filter(replaces=record, moved_at=None))
+    change.edited_all(follower, "move", moved_at=change.now)
     change.removed([record], "release")
     return record
 

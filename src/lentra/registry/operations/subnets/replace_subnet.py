@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from lentra.addressing.extents import Extent, State
-from lentra.addressing.prefix import Prefix, address_text, parse_range
+from lentra.addressing.renumbering import moved_text
 from lentra.registry.lookup.find import find
 from lentra.registry.models import Subnet
 from lentra.registry.operations.subnets.edit_subnet import INSIDE, check_inside
 from lentra.registry.operations.subnets.hand_out import HandedOut, hand_out
-from lentra.registry.operations.subnets.opened import open_subnet
+from lentra.registry.operations.subnets.opened import open_subnet, refuse_moving
 from lentra.registry.requests.request import SubnetRequest
 from lentra.registry.rules.waiting import refuse_undecided
 from lentra.registry.transactions.change import Change
@@ -36,6 +36,7 @@ def replace_subnet(
         and all that `hand_out` raises.
     """
     with open_subnet(change, subnet_ref, "replace a subnet", version, ("active",)) as (subnet, _):
+        refuse_moving([subnet], "replace it")
         request = SubnetRequest(**(_as_request(subnet, values) | values))
         made = hand_out(change, request, replaces=subnet)
         change.batch.send()
@@ -59,6 +60,7 @@ def confirm_held(change: Change, subnet_ref: Any, version: int | None = None) ->
     with open_subnet(change, subnet_ref, "confirm a held subnet", version, ("held",)) as (subnet, pools):
         for number in (subnet.pk, subnet.plan_id):
             refuse_undecided(change.actor, number)
+        refuse_moving([subnet], "confirm it")
         activate(pools, [subnet.pk])
         change.edited(subnet, "hand out", state="active", ends_at=None)
     return find(Subnet, subnet.pk)
@@ -108,7 +110,9 @@ def _carry_over(change: Change, old: Subnet, new: Subnet, values: dict[str, Any]
         text = getattr(old, name)
         if name in values or not text or text in ("none", "first", "last"):
             continue
-        parts = [_moved(part, old.blocks(), new.blocks()) for part in text.split(", ")]
+        pairs = [(one, other) for one in old.blocks() for other in new.blocks() if one.family == other.family]
+        sides = [[pair[n] for pair in pairs] for n in (0, 1)]
+        parts = [moved_text(part, *sides) for part in text.split(", ")]
         if None in parts:
             words = name.replace("_", " ")
             change.note(f"{words} {text} of {old.name} has no place in {new.blocks()[0]}: set another")
@@ -119,14 +123,3 @@ def _carry_over(change: Change, old: Subnet, new: Subnet, values: dict[str, Any]
     if any(carried.get(name) for name in carried):
         carried |= check_inside(new, {name: carried[name] for name in INSIDE if name in carried})
         change.edited(new, **{name: value for name, value in carried.items() if value})
-
-
-def _moved(text: str, old: list[Prefix], new: list[Prefix]) -> str | None:
-    """An address or range at the same distance from the start of the block; None where the new one is too small."""
-    family, first, last = parse_range(text)
-    home = next((block for block in old if block.family == family and block.first <= first <= block.last), None)
-    block = next((block for block in new if block.family == family), None)
-    if home is None or block is None or last - home.first >= block.size - 1:
-        return None
-    texts = [address_text(family, block.first + address - home.first) for address in (first, last)]
-    return texts[0] if first == last else "-".join(texts)

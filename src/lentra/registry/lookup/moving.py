@@ -1,0 +1,38 @@
+"""What moves: the moves that a subnet has part in, and hosts that were seen at their new addresses."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from lentra.registry.lookup.sightings import look_up_last_seen
+from lentra.registry.models import LIVING_MOVES, Address, Move
+
+
+def hosts_seen_moved(moves: Sequence[Move]) -> set[int]:
+    """Records of the new side whose hosts a source has seen there, and no more at their old addresses since.
+
+    Returns:
+        numbers of records of the new side that nobody has marked.
+    """
+    rows = Address.objects.filter(subnet__in=[move.new for move in moves], moved_at=None, replaces__isnull=False)
+    news = list(rows.select_related("replaces"))
+    olds = [record.replaces for record in news if record.replaces]
+    look_up_last_seen([*news, *olds])
+    found = set()
+    for record in news:
+        assert record.replaces
+        there, here = record.last_seen_at, record.replaces.last_seen_at
+        if there and there >= record.created_at and (here is None or here < there):
+            found.add(record.pk)
+    return found
+
+
+def moves_of_subnet(number: int) -> list[Move]:
+    """The moves that a subnet has part in, on either side, and that are under way."""
+    rows = Move.objects.select_related("renumbering__realm").filter(state__in=LIVING_MOVES)
+    return [*rows.filter(old=number), *rows.filter(new=number)]
+
+
+def old_sides(subnets: Iterable[int]) -> set[int]:
+    """Those of some subnets that are about to be left."""
+    return set(Move.objects.filter(old__in=list(subnets), state="moving").values_list("old", flat=True))

@@ -1,0 +1,408 @@
+"""Waves of a renumbering: begun, finished once everything there has moved, or turned back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from lentra.addressing.prefix import Prefix, parse_prefix
+from lentra.registry.errors import InUse, Invalid, WrongState
+from lentra.registry.lookup.find import find
+from lentra.registry.lookup.locked import find_locked
+from lentra.registry.lookup.moving import hosts_seen_moved
+from lentra.registry.lookup.sightings import still_seen
+from lentra.registry.models import (
+    CHECKS,
+    LIVING_MOVES,
+    Address,
+    KeepOut,
+    Move,
+    Renumbering,
+    Reservation,
+    Subnet,
+)
+from lentra.registry.operations.pools.add_keep_out import lift_all
+from lentra.registry.operations.renumbering.hosts import carry, host_moves, mark_moved, refuse_homeless
+from lentra.registry.operations.reservations.reserve import give_back_reservation
+from lentra.registry.operations.subnets.give_back import give_back_many
+from lentra.registry.operations.subnets.opened import RELATED
+from lentra.registry.operations.subnets.replace_subnet import activate
+from lentra.registry.rules.names import LONGEST, split_name
+from lentra.registry.rules.permissions import require, require_project
+from lentra.registry.space.expiry import free_reservations, free_subnets
+from lentra.registry.space.locking import Pools, lock_outline, open_pools_of
+from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.locks import lock_all
+
+
+@dataclass(frozen=True)
+class Part:
+    """Which moves of a renumbering: those of a wave, or of some subnets; all, if neither is said."""
+
+    wave: str | None = None
+    subnets: Sequence[str | int] = ()
+
+
+def begin_wave(change: Change, ref: Any, part: Part, version: int | None = None) -> Renumbering:
+    """Hand out the new side of a wave, with its address records; the old side retires.
+
+    Raises:
+        WrongState: nothing of it is still to begin.
+        Exhausted: an address record that was made since the start has no place.
+        NotAllowed, UnknownName, StaleEdit.
+    """
+    made, moves = _taken_up(change, ref, part, ("planned",), "begin", version)
+    with open_pools_of(change, [move.new for move in moves] + [move.old for move in moves]) as pools:
+        begin(change, made, moves, pools)
+    return made
+
+
+def begin(change: Change, made: Renumbering, moves: Sequence[Move], pools: Pools) -> None:
+    """Begin moves whose pools are open."""
+    change.batch.send()
+    of_subnets = [move for move in moves if move.of == "subnet"]
+    olds, news = _sides(of_subnets)
+    held = [subnet for subnet in news.values() if subnet.state == "held"]
+    activate(pools, [subnet.pk for subnet in held])
+    change.edited_all(held, "hand out", state="active")
+    there = [olds[move.old] for move in of_subnets if move.old in olds and olds[move.old].state == "active"]
+    change.edited_all(there, "retire", state="retiring")
+    records: dict[int, list[Address]] = {}
+    for record in Address.objects.filter(subnet__in=olds).order_by("family", "address"):
+        records.setdefault(record.subnet_id, []).append(record)
+    hosts = {
+        move.pk: host_moves(
+            olds[move.old],
+            news[move.new],
+            _prefixes(move.old_ranges),
+            _prefixes(move.new_ranges),
+            records[move.old],
+        )
+        for move in of_subnets
+        if move.old in records and move.new in news
+    }
+    refuse_homeless((olds[move.old], host) for move in of_subnets for host in hosts.get(move.pk, ()))
+    carry(change, [(news[move.new], hosts[move.pk]) for move in of_subnets if move.pk in hosts])
+    for move in moves:
+        move.hosts = [host.told for host in hosts.get(move.pk, ())]
+    _set_state(change, moves, "begin", "moving", begun_at=change.now)
+
+
+def finish_wave(
+    change: Change, ref: Any, part: Part, despite_use: bool = False, version: int | None = None
+) -> Renumbering:
+    """Give the old side back, which cools; the new one gets its name, its segment tag and its place in a plan.
+
+    Raises:
+        InUse: hosts have not moved, or the old side was seen lately, and `despite_use` was not said: lists them.
+        StillAttached: a public address of the old side is attached.
+        WrongState: nothing of it is moving.
+        NotAllowed, UnknownName, StaleEdit.
+    """
+    made, moves = _taken_up(change, ref, part, ("moving",), "finish", version)
+    of_subnets = [move for move in moves if move.of == "subnet"]
+    with open_pools_of(change, [move.old for move in of_subnets]):
+        olds, news = _sides(of_subnets)
+        if not despite_use:
+            _refuse_unmoved(change, of_subnets, olds)
+        waiting = Address.objects.filter(subnet__in=news, moved_at=None, replaces__isnull=False)
+        mark_moved(change, list(waiting), True)
+        _set_state(change, moves, "finish", "finished", ended_at=change.now)
+        _take_over(change, [(olds[m.old], news[m.new]) for m in of_subnets if m.old in olds and m.new in news])
+        give_back_many(
+            change, [subnet for subnet in olds.values() if subnet.state in ("active", "retiring")], True
+        )
+        for move in moves:
+            if move.of == "reservation":
+                _take_over_reservation(change, move)
+        _close(change, made, "finished")
+    return made
+
+
+def turn_back(change: Change, ref: Any, part: Part, version: int | None = None) -> Renumbering:
+    """Give up moves that are not finished: the new side is gone, and the old one is in use as before.
+
+    Raises:
+        WrongState: nothing of it can be turned back.
+        NotAllowed, UnknownName, StaleEdit.
+    """
+    require(change.actor, "planner", "turn a renumbering back")
+    found = find(Renumbering, ref, "renumbering")
+    if found.keep_outs:
+        lock_outline(found.realm_id)
+    made, moves = _taken_up(change, ref, part, LIVING_MOVES, "turn back", version)
+    of_subnets = [move for move in moves if move.of == "subnet"]
+    reservations = [move.new for move in moves if move.of == "reservation"]
+    kept = Reservation.objects.filter(pk__in=reservations)
+    more = set(kept.values_list("pool", flat=True))
+    with open_pools_of(
+        change, [move.new for move in of_subnets] + [move.old for move in of_subnets], *more
+    ) as pools:
+        olds, news = _sides(of_subnets)
+        moved = Address.objects.filter(subnet__in=news, moved_at__isnull=False)
+        mark_moved(change, list(moved), False)
+        back = [subnet for subnet in olds.values() if subnet.state == "retiring"]
+        change.edited_all(back, "take up again", state="active")
+        free_subnets(change, list(news.values()), pools, "turn back")
+        free_reservations(change, lock_all(kept), pools, "turn back")
+        _set_state(change, moves, "turn back", "turned back", ended_at=change.now)
+        _close(change, made, "turned back")
+        if made.state == "turned back" and made.keep_outs:
+            lift_all(change, list(KeepOut.objects.filter(pk__in=made.keep_outs)))
+    return made
+
+
+def set_moved(
+    change: Change, ref: Any, subnets: Sequence[Any], hosts: Sequence[str], moved: bool = True
+) -> Renumbering:
+    """Note which hosts have moved, or that they have not; all of the subnets, if none are named.
+
+    Args:
+        hosts: names, old or new addresses.
+
+    Raises:
+        UnknownName: no record of these subnets is called so.
+        WrongState: a subnet is not moving.
+        NotAllowed: neither planner nor requester of the subnets' projects.
+    """
+    require(change.actor, "requester", "note that hosts have moved")
+    made = find(Renumbering, ref, "renumbering", related=("realm",))
+    moves = _moves(made, Part(subnets=subnets), ("moving",), "note that hosts have moved")
+    for project in {move.project for move in moves if move.project}:
+        require_project(change.actor, project, "note that its hosts have moved")
+    records = list(
+        Address.objects.filter(subnet__in=[m.new for m in moves], replaces__isnull=False)
+        .select_related("replaces")
+        .order_by("family", "address")
+    )
+    if hosts:
+        records = [record for text in hosts for record in _called(text, records)]
+    mark_moved(change, records, moved)
+    return made
+
+
+def _called(text: str, records: Iterable[Address]) -> list[Address]:
+    found = [r for r in records if text in (r.name, r.text, r.replaces.text if r.replaces else "")]
+    if not found:
+        raise Invalid(
+            f"no host of what is moving is called {text!r}",
+            field="hosts",
+            received=text,
+            suggestions=[record.name for record in list(records)[:5]],
+        )
+    return found
+
+
+def set_check(change: Change, ref: Any, subnets: Sequence[Any], check: str, done: bool = True) -> Renumbering:
+    """Tick off what is done for some subnets, or take the tick away; of all that move, if none are named.
+
+    Raises:
+        Invalid: it is none of `CHECKS`.
+        WrongState, NotAllowed, UnknownName: as for `set_moved`.
+    """
+    require(change.actor, "requester", "tick off a step of a renumbering")
+    if check not in CHECKS:
+        raise Invalid(f"{check!r} is no step of the list", field="check", received=check, suggestions=CHECKS)
+    made = find(Renumbering, ref, "renumbering", related=("realm",))
+    moves = _moves(made, Part(subnets=subnets), LIVING_MOVES, "tick off a step")
+    for project in {move.project for move in moves if move.project}:
+        require_project(change.actor, project, "tick off a step of its move")
+    by = change.actor.name if change.actor else "lentra"
+    for move in lock_all(Move.objects.filter(pk__in=[move.pk for move in moves]).order_by("place")):
+        checks = {name: told for name, told in move.checks.items() if name != check}
+        if done:
+            checks[check] = {"by": by, "on": change.now.date().isoformat()}
+        change.edited(move, "tick", checks=checks)
+    return made
+
+
+def _taken_up(
+    change: Change, ref: Any, part: Part, states: tuple[str, ...], to: str, version: int | None
+) -> tuple[Renumbering, list[Move]]:
+    """A renumbering and those of its moves that are meant, locked."""
+    require(change.actor, "planner", f"{to} a renumbering")
+    made = find_locked(Renumbering, ref, "renumbering", version=version, related=("realm",))
+    moves = _moves(made, part, states, to)
+    return made, lock_all(
+        Move.objects.filter(pk__in=[move.pk for move in moves], state__in=states).order_by("place")
+    )
+
+
+def _moves(made: Renumbering, part: Part, states: tuple[str, ...], to: str) -> list[Move]:
+    rows = made.moves.filter(state__in=states).select_related("project")
+    words = f"renumbering {made.name}"
+    if part.wave is not None:
+        waves = sorted(set(made.moves.values_list("wave", flat=True)))
+        if part.wave not in waves:
+            raise Invalid(
+                f"renumbering {made.name} has no wave {part.wave!r}",
+                field="wave",
+                received=part.wave,
+                suggestions=[wave for wave in waves if wave],
+            )
+        rows, words = rows.filter(wave=part.wave), f"wave {part.wave}"
+    if part.subnets:
+        numbers = [_number_of(made, one) for one in part.subnets]
+        rows, words = rows.filter(pk__in=numbers), ", ".join(str(one) for one in part.subnets[:5])
+    moves = list(rows.order_by("place"))
+    if not moves or (part.subnets and len(moves) < len(set(part.subnets))):
+        raise WrongState(
+            f"{words}: to {to}, what is meant must be {' or '.join(states)}",
+            field="subnets" if part.subnets else "wave",
+            rule=" or ".join(states),
+            suggestions=sorted({m.wave for m in made.moves.filter(state__in=states)[:50] if m.wave})[:5],
+        )
+    return moves
+
+
+def _number_of(made: Renumbering, ref: Any) -> int:
+    """The move of a subnet or reservation, by name or number of either side."""
+    text = str(ref)
+    by_number = {"old": int(text)} if text.isascii() and text.isdigit() else {"name": text}
+    move = made.moves.filter(**by_number).first()
+    if move is None and "old" in by_number:
+        move = made.moves.filter(new=int(text)).first()
+    if move is None and (new := Subnet.objects.filter(realm=made.realm_id, name=text).first()):
+        move = made.moves.filter(new=new.pk).first()
+    if move is None:
+        raise Invalid(
+            f"{text} is not of renumbering {made.name}",
+            field="subnets",
+            received=text,
+            suggestions=list(made.moves.order_by("place").values_list("name", flat=True)[:5]),
+        )
+    return move.pk
+
+
+def _sides(moves: Sequence[Move]) -> tuple[dict[int, Subnet], dict[int, Subnet]]:
+    """The old and the new subnets of moves, locked; one that is gone by itself is left out."""
+    sides = []
+    for side in ("old", "new"):
+        rows = Subnet.objects.filter(pk__in=[getattr(move, side) for move in moves]).order_by("pk")
+        found = lock_all(rows.select_related(*RELATED).prefetch_related("extents"))
+        for subnet in found:
+            subnet.pool.sheet.known_rules = subnet.pool.sheet.rules()
+        sides.append({subnet.pk: subnet for subnet in found})
+    return sides[0], sides[1]
+
+
+def _prefixes(texts: Iterable[str]) -> list[Prefix]:
+    return [parse_prefix(text) for text in texts]
+
+
+def _set_state(change: Change, moves: Sequence[Move], verb: str, state: str, **when: Any) -> None:
+    """Moves in another state; their hosts are stored with it."""
+    if not moves:
+        return
+    before = [{"state": m.state} | dict.fromkeys(when) for m in moves]
+    change.entered_all(moves, verb, before, [{"state": state} | when] * len(moves))
+    for move in moves:
+        move.state = state
+        for name, value in when.items():
+            setattr(move, name, value)
+    Move.objects.bulk_update(moves, ["state", "hosts", "last_entry", *when], batch_size=500)
+
+
+def _close(change: Change, made: Renumbering, state: str) -> None:
+    """A renumbering of which nothing moves any more."""
+    if made.moves.filter(state__in=LIVING_MOVES).exists():
+        return
+    if state == "turned back" and made.moves.filter(state="finished").exists():
+        state = "finished"
+    change.edited(made, "finish" if state == "finished" else "turn back", state=state, closed_at=change.now)
+
+
+def _refuse_unmoved(change: Change, moves: Sequence[Move], olds: dict[int, Subnet]) -> None:
+    """Refuse to finish what is still in use on its old side."""
+    seen = hosts_seen_moved(moves)
+    waiting = [
+        record
+        for record in Address.objects.filter(
+            subnet__in=[move.new for move in moves], moved_at=None, replaces__isnull=False
+        )
+        .select_related("replaces", "subnet")
+        .order_by("family", "address")
+        if record.pk not in seen
+    ]
+    lately = still_seen(olds.values())
+    if not waiting and not lately:
+        return
+    words = (
+        [f"{len(waiting)} hosts have not moved ({waiting[0].name}, {waiting[0].replaces.text})"] if waiting else []
+    )
+    raise InUse(
+        f"{' and '.join([*words, *lately[:1]])}: finish it all the same only when that is meant",
+        field="despite_use",
+        rule="the old side is given back once nothing is there any more",
+        conflicts=[
+            {"range": r.replaces.text, "owner": r.name, "kind": "address record", "why": f"goes to {r.text}"}
+            for r in waiting[:20]
+            if r.replaces
+        ]
+        + [{"range": words, "kind": "sighting"} for words in lately],
+        suggestions=["note that the hosts have moved", "despite_use: true"],
+    )
+
+
+def _take_over(change: Change, pairs: Sequence[tuple[Subnet, Subnet]]) -> None:
+    """The new subnets get names, segment tags and places in plans of the old ones."""
+    if not pairs:
+        return
+    columns = ("name", "name_stem", "name_number", "tag", "outer_tag", "tag_scope", "plan_id", "plan_slot")
+    taken = _taken_names(pairs)
+    olds_to, news_to = [], []
+    for old, new in pairs:
+        name = old.name
+        olds_to.append(_named(_old_name(old.name, taken), old) | _without_tag())
+        news_to.append(_named(name, new) | {c: getattr(old, c) for c in columns[3:]})
+    for subnets, values in (([old for old, _ in pairs], olds_to), ([new for _, new in pairs], news_to)):
+        before = [{column: getattr(subnet, column) for column in values[0]} for subnet in subnets]
+        for subnet, to in zip(subnets, values, strict=True):
+            for column, value in to.items():
+                setattr(subnet, column, value)
+        told = ("name", "tag", "outer_tag", "plan_id", "plan_slot")
+        pairs_told = [
+            ({c: b[c] for c in told if b[c] != to[c]}, {c: to[c] for c in told if b[c] != to[c]})
+            for b, to in zip(before, values, strict=True)
+        ]
+        change.entered_all(subnets, "take over", [b for b, _ in pairs_told], [a for _, a in pairs_told])
+        fields = [column.removesuffix("_id") for column in values[0]]
+        Subnet.objects.bulk_update(subnets, [*fields, "last_entry"], batch_size=500)
+
+
+def _taken_names(pairs: Sequence[tuple[Subnet, Subnet]]) -> set[str]:
+    wanted = {_with_end(old.name, "-old") for old, _ in pairs}
+    return set(Subnet.objects.filter(realm=pairs[0][0].realm_id, name__in=wanted).values_list("name", flat=True))
+
+
+def _old_name(name: str, taken: set[str]) -> str:
+    """A name for what is about to cool; its own goes to the new side."""
+    n, found = 1, _with_end(name, "-old")
+    while found in taken:
+        n += 1
+        found = _with_end(name, f"-old-{n}")
+    taken.add(found)
+    return found
+
+
+def _with_end(name: str, end: str) -> str:
+    return name[: LONGEST - len(end)].rstrip("-._") + end
+
+
+def _named(name: str, subnet: Subnet) -> dict[str, Any]:
+    stem, number = split_name(name, lengths=[block.length for block in subnet.blocks()])
+    return {"name": name, "name_stem": stem, "name_number": number}
+
+
+def _without_tag() -> dict[str, Any]:
+    return {"tag": None, "outer_tag": 0, "tag_scope": None, "plan_id": None, "plan_slot": ""}
+
+
+def _take_over_reservation(change: Change, move: Move) -> None:
+    """The new reservation gets the name of the old one, which is given back."""
+    if Reservation.objects.filter(pk=move.old).exists():
+        give_back_reservation(change, move.old)
+    new = find_locked(Reservation, move.new) if Reservation.objects.filter(pk=move.new).exists() else None
+    if new is not None:
+        change.edited(new, "take over", name=move.name)

@@ -1,0 +1,392 @@
+"""Renumbering: both sides live, every offset is kept, nothing is lost, and what is turned back is as it was."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import pytest
+
+from lentra.addressing.prefix import parse_address, parse_range
+from lentra.addressing.refusal import Exhausted
+from lentra.registry.errors import InUse, Invalid, NotAllowed, StillAttached, WrongState
+
+
+def start(world, name="east-quay", *, preview=False, waves="at-once", by=None, actor=None, **wanted):
+    from lentra.registry.operations.renumbering.laying import Wanted
+    from lentra.registry.operations.renumbering.renumber import start_renumbering
+
+    for which in ("from_ranges", "to_ranges"):
+        if which in wanted:
+            wanted[which] = [parse_range(text) for text in wanted[which]]
+    for which in ("from_pool", "to_pool"):
+        if isinstance(wanted.get(which), str):
+            wanted[which] = f"{world.realm_name}:{wanted[which]}"
+    if "from_subnets" in wanted:
+        wanted["from_subnets"] = [by_name(world, text).pk for text in wanted["from_subnets"]]
+    wanted["realm"] = world.realm_name
+    return run(
+        world, lambda change: start_renumbering(change, name, Wanted(**wanted), waves=waves, by=by), preview, actor
+    )
+
+
+def run(world, work, preview=False, actor=None):
+    """Do it; returns what it came to, and its notes."""
+    from lentra.registry.transactions.run import run_transaction
+
+    box = []
+    outcome = run_transaction(
+        work, actor=actor, clock=world.clock, preview=preview, render=lambda result, change: box.append(result)
+    )
+    return box[-1], outcome.notes
+
+
+def wave(world, how, name="east-quay", actor=None, **part):
+    from lentra.registry.operations.renumbering import waves
+
+    more = {what: part.pop(what) for what in ("despite_use",) if what in part}
+    realm = f"{world.realm_name}:{name}"
+    return run(world, lambda change: getattr(waves, how)(change, realm, waves.Part(**part), **more), actor=actor)
+
+
+def moved(world, subnets=(), hosts=(), on=True, name="east-quay", actor=None):
+    from lentra.registry.operations.renumbering.waves import set_moved
+
+    realm = f"{world.realm_name}:{name}"
+    return run(world, lambda change: set_moved(change, realm, subnets, hosts, on), actor=actor)
+
+
+def record(world, subnet, *names, **values):
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+
+    world.do(record_addresses, subnet.pk, [AddressRequest(name=name, **values) for name in names])
+
+
+def subnets(world):
+    """Every subnet as far as it is the same before and after something that was turned back."""
+    from lentra.registry.models import Subnet
+
+    rows = Subnet.objects.filter(realm=world.realm).order_by("pk").prefetch_related("extents", "addresses")
+    columns = (
+        "name",
+        "name_stem",
+        "name_number",
+        "state",
+        "place",
+        "tag",
+        "gateway",
+        "dhcp",
+        "counted",
+        "replaces_id",
+    )
+    return [
+        (
+            *(getattr(subnet, column) for column in columns),
+            tuple(str(block) for block in [*subnet.blocks(), *subnet.room()]),
+            tuple((r.text, r.name, r.mac, r.moved_at) for r in subnet.addresses.order_by("family", "address")),
+        )
+        for subnet in rows
+    ]
+
+
+def by_name(world, name):
+    from lentra.registry.models import Subnet
+
+    return Subnet.objects.prefetch_related("extents").get(realm=world.realm, name=name)
+
+
+@pytest.fixture
+def quay(world):
+    """A pool with subnets of one range, and another range to go to."""
+    pool = world.pool("10.40.0.0/20", "fd00:40::/48", name="old-quay")
+    world.pool("10.60.0.0/20", "fd00:60::/48", name="new-quay")
+    (world.desk,) = world.ask(pool, prefix="10.40.4.0/24", name="desk", families=[4, 6], room=1, gateway="last")
+    (world.cams,) = world.ask(pool, prefix="10.40.9.64/26", name="cams", labels={"berth": "7"}, tag=120)
+    return world
+
+
+def test_both_sides_live_until_the_old_one_is_finished(quay, holds):
+    from lentra.registry.models import Move, Subnet
+    from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+    from lentra.registry.upkeep import expire_all_due
+
+    quay.do(edit_subnet, quay.desk.pk, {"dhcp": ["10.40.4.100-10.40.4.150"], "dns_suffix": "desk.ferries.example"})
+    record(quay, quay.desk, "till", address="10.40.4.37", mac="02:00:5e:10:00:01")
+    record(quay, quay.desk, "till-v6", address=str(by_name(quay, "desk").blocks()[1]).replace("::/64", "::37"))
+    started, notes = start(quay, from_pool="old-quay", to_pool="new-quay")
+    assert [move.kept for move in started.moves] == [True, True]
+    assert any("segment tags stay" in note for note in notes)
+    holds()
+    new = by_name(quay, "desk-new")
+    assert str(new.blocks()[0]) == "10.60.4.0/24"
+    assert [str(piece) for piece in new.room()] == ["10.60.5.0/24"]
+    assert (new.state, new.gateway, new.dhcp) == ("active", "last", "10.60.4.100-10.60.4.150")
+    assert new.dns_suffix == "desk.ferries.example"
+    assert {r.text.rpartition(".")[2] if r.family == 4 else r.text[-2:] for r in new.addresses.all()} == {"37"}
+    assert by_name(quay, "desk").state == "retiring"
+    assert by_name(quay, "cams-new").labels == {"berth": "7"}
+    with pytest.raises(InUse, match="2 hosts have not moved") as refused:
+        wave(quay, "finish_wave")
+    assert refused.value.conflicts[0]["why"] == "goes to 10.60.4.37"
+    moved(quay, hosts=["10.40.4.37"])
+    with pytest.raises(InUse, match="1 hosts have not moved"):
+        wave(quay, "finish_wave")
+    wave(quay, "finish_wave", subnets=["cams"])
+    moved(quay)
+    wave(quay, "finish_wave")
+    holds()
+    for name, tag in (("desk", None), ("cams", 120)):
+        there = by_name(quay, name)
+        assert (there.state, str(there.blocks()[0])[:6], there.tag) == ("active", "10.60.", tag)
+        assert by_name(quay, f"{name}-old").state == "cooling"
+    assert set(Move.objects.filter(realm=quay.realm).values_list("state", flat=True)) == {"finished"}
+    quay.later(days=60)
+    quay.ask(by_name(quay, "desk").pool, length=28)
+    expire_all_due(quay.clock)
+    assert not Subnet.objects.filter(realm=quay.realm, name="desk-old").exists()
+    holds()
+
+
+def test_what_is_turned_back_is_as_it_was(quay, holds):
+    from lentra.registry.models import Renumbering
+    from lentra.registry.operations.subnets.attach_address import attach_address
+
+    record(quay, quay.desk, "till", address="10.40.4.37")
+    pool = quay.pool("10.99.0.0/28", name="public", sheet="single-address")
+    (public,) = quay.ask(pool, prefix="10.99.0.5/32", name="till-public")
+    quay.do(attach_address, public.pk, record=quay.desk.addresses.get().pk)
+    before = subnets(quay)
+    start(quay, from_pool="old-quay", to_pool="new-quay", waves="tier")
+    assert by_name(quay, "desk-new").state == "held"
+    assert by_name(quay, "desk").state == "active"
+    quay.later(days=90)  # what is held for a wave does not fall back
+    wave(quay, "begin_wave", wave=quay.tier.name)
+    moved(quay)
+    public.refresh_from_db()
+    assert public.attached_record.text == "10.60.4.37"
+    wave(quay, "turn_back")
+    holds()
+    assert subnets(quay) == before
+    public.refresh_from_db()
+    assert public.attached_record.text == "10.40.4.37"
+    assert Renumbering.objects.get(realm=quay.realm).state == "turned back"
+    with pytest.raises(WrongState):
+        wave(quay, "finish_wave")
+    start(quay, name="once-more", from_pool="old-quay", to_pool="new-quay")
+    holds()
+
+
+def test_a_range_that_is_vacated_gives_nothing_any_more_and_the_rest_of_the_pool_takes_what_is_there(quay, holds):
+    pool = quay.desk.pool
+    quay.keep_out("10.40.0.0/23")
+    before = subnets(quay)
+    _, notes = start(quay, from_ranges=["10.40.4.0/22"], vacate=True, by=date(2027, 1, 1))
+    assert any("nothing of 10.40.4.0/22 is handed out any more" in note for note in notes)
+    new = by_name(quay, "desk-new")
+    assert (
+        parse_range("10.40.8.0/21")[1] <= new.blocks()[0].first
+        or new.blocks()[0].last < parse_address("10.40.4.0")[1]
+    )
+    free = [text for text, state in quay.space(pool) if state == "free"]
+    assert not any(text.startswith(("10.40.6.", "10.40.7.")) for text in free)
+    holds()
+    wave(quay, "turn_back")
+    assert subnets(quay) == before
+    start(quay, name="again", from_ranges=["10.40.4.0/22"], vacate=True)
+    wave(quay, "finish_wave", name="again")
+    quay.later(days=60)
+    quay.ask(pool, length=28)
+    assert "free" not in {state for text, state in quay.space(pool) if text.startswith(("10.40.4.", "10.40.5."))}
+    holds()
+
+
+def test_reservations_go_along_and_the_cheapest_stretch_is_cleared(world, holds):
+    from lentra.registry.models import Reservation
+    from tests.registry.test_space_stays_right import reserve
+
+    pool = world.pool("10.40.0.0/22", name="old-quay")
+    world.pool("10.60.0.0/22", name="new-quay")
+    for text in ("10.40.0.0/25", "10.40.1.0/26", "10.40.3.0/28"):
+        world.ask(pool, prefix=text)
+    reserve(world, pool, "10.40.2.16-10.40.2.47", name="transit-ring", kind="transit")
+    start(world, "north", from_pool="old-quay", to_pool="new-quay")
+    wave(world, "finish_wave", name="north")
+    kept = Reservation.objects.get(realm=world.realm)
+    assert (kept.name, kept.kind, kept.range_text) == ("transit-ring", "transit", "10.60.2.16-10.60.2.47")
+    holds()
+    started, _ = start(world, "clear", from_pool="new-quay", clear=23)
+    assert sorted(str(p) for p in started.renumbering.vacated) == ["10.60.0.0/23"] or started.moves
+    holds()
+
+
+@pytest.mark.parametrize(
+    ("wanted", "fault"),
+    [
+        ({}, "say what is to move by one of these alone"),
+        ({"from_pool": "old-quay", "from_plan": "x"}, "say what is to move by one of these alone"),
+        ({"from_pool": "old-quay", "to_pool": "old-quay"}, "would move into itself"),
+        ({"from_pool": "old-quay", "to_ranges": ["10.60.0.0/20"]}, "and there is no IPv6 range to move to"),
+        ({"from_pool": "new-quay", "to_pool": "old-quay"}, "nothing in pool new-quay is to move"),
+        (
+            {"from_pool": "old-quay", "to_pool": "new-quay", "lengths": {4: 30}},
+            "ends-withheld|would have no address",
+        ),
+        ({"from_subnets": ["cams"], "to_pool": "new-quay", "vacate": True}, "only ranges are vacated"),
+        ({"from_pool": "old-quay", "clear": 24}, "nothing need move"),
+    ],
+)
+def test_what_makes_no_sense_is_refused_with_the_reason(quay, wanted, fault):
+    before = subnets(quay)
+    if "lengths" in wanted:
+        record(quay, quay.desk, *(f"till-{n}" for n in range(4)))
+        before = subnets(quay)
+    with pytest.raises((Invalid, Exhausted), match=fault):
+        start(quay, **wanted)
+    assert subnets(quay) == before
+
+
+def test_a_target_that_is_too_small_is_told_by_how_much(quay):
+    quay.pool("10.70.0.0/26", "fd00:70::/48", name="slip")
+    with pytest.raises(
+        Exhausted, match=r"desk \(/23\).*512 addresses are missing.*a /22 that is all free"
+    ) as refused:
+        start(quay, from_pool="old-quay", to_pool="slip")
+    assert "to_ranges: a free /22" in refused.value.suggestions
+
+
+def test_another_realm_is_refused_and_planners_alone_start(quay):
+    from tests.registry.conftest import World
+
+    other = World().pool("10.80.0.0/20", name="far")
+    with pytest.raises(Invalid, match="a renumbering stays in its realm|hosts must reach both"):
+        start(quay, from_pool="old-quay", to_pool=other.pk)
+    with pytest.raises(NotAllowed):
+        start(quay, from_pool="old-quay", to_pool="new-quay", actor=quay.person("requester", [quay.project]))
+
+
+def test_what_moves_is_not_grown_given_back_or_handed_over_meanwhile(quay):
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+    from lentra.registry.operations.subnets.grow import grow_subnet
+    from lentra.registry.operations.subnets.record_addresses import release_address
+    from lentra.registry.operations.subnets.replace_subnet import confirm_held
+
+    record(quay, quay.desk, "till", "scale")
+    start(quay, from_pool="old-quay", to_pool="new-quay", waves="zone")
+    for side in ("desk", "desk-new"):
+        with pytest.raises(WrongState, match="is on its way from 10.40.4.0/24"):
+            quay.do(give_back_subnet, by_name(quay, side).pk, despite_use=True)
+    with pytest.raises(WrongState, match="is on its way"):
+        quay.do(grow_subnet, quay.desk.pk, length=23)
+    with pytest.raises(WrongState, match="is on its way"):
+        quay.do(confirm_held, by_name(quay, "desk-new").pk)
+    wave(quay, "begin_wave", wave=quay.zone.name)
+    quay.do(release_address, quay.desk.addresses.get(name="till").pk)  # gone from the old side, so it has moved
+    assert by_name(quay, "desk-new").addresses.get(name="till").moved_at is not None
+    with pytest.raises(InUse, match="1 hosts have not moved"):
+        wave(quay, "finish_wave")
+
+
+def test_a_public_address_that_is_attached_is_not_finished(world):
+    from lentra.registry.operations.subnets.attach_address import attach_address
+
+    pool = world.pool("10.99.0.0/28", name="public", sheet="single-address")
+    world.pool("10.98.0.0/28", name="public-2", sheet="single-address")
+    (one,) = world.ask(pool, prefix="10.99.0.5/32", name="front")
+    world.do(attach_address, one.pk, target="balancer-1")
+    _, notes = start(world, from_pool="public", to_pool="public-2")
+    assert any("is a public address, attached to balancer-1" in note for note in notes)
+    with pytest.raises(StillAttached):
+        wave(world, "finish_wave")
+    wave(world, "turn_back")
+    assert by_name(world, "front").state == "active"
+
+
+def test_a_thousand_subnets_keep_every_offset_also_killed_in_the_middle_and_are_turned_back(world, holds):
+    from lentra.registry.models import Address, Renumbering, Subnet
+    from lentra.registry.reports.verify import verify
+
+    world.pool("10.40.0.0/14", name="old-quay")
+    pool = world.pool("10.60.0.0/14", name="new-quay")
+    del pool
+    many_subnets(world, 1000, 20)
+    before = subnets(world)
+    for seconds in (0.4, 1.5, 3.0, 4.5):
+        killed_after(seconds, lambda: start(world, from_pool="old-quay", to_pool="new-quay"))
+        if Renumbering.objects.filter(realm=world.realm).exists():
+            wave(world, "turn_back")
+            Renumbering.objects.filter(realm=world.realm).update(name=f"try-{seconds}")
+        assert subnets(world) == before
+    start(world, from_pool="old-quay", to_pool="new-quay")
+    news = Address.objects.filter(realm=world.realm, replaces__isnull=False).select_related("replaces")
+    assert {(new.address - new.replaces.address, new.name == new.replaces.name) for new in news} == {
+        (20 << 16, True)
+    }
+    assert news.count() == 20_000
+    states = Subnet.objects.filter(realm=world.realm).values_list("state", flat=True)
+    assert {state: list(states).count(state) for state in set(states)} == {"retiring": 1000, "active": 1000}
+    found = verify(world.realm)
+    assert found["clean"], found["offences"]
+    for seconds in (0.3, 1.0, 2.0):
+        killed_after(seconds, lambda: wave(world, "turn_back"))
+        living = set(Renumbering.objects.filter(realm=world.realm, state="moving").values_list("name", flat=True))
+        if not living:
+            break
+        assert news.count() == 20_000
+    else:
+        wave(world, "turn_back")
+    assert subnets(world) == before
+    holds()
+
+
+def many_subnets(world, count, hosts):
+    """So many subnets of a pool, each with so many address records."""
+    from lentra.registry.models import Address, Pool
+
+    pool = Pool.objects.get(realm=world.realm, name="old-quay")
+    made = []
+    for _ in range(count // 100):
+        made += world.ask(pool, length=24, count=100)
+
+    def records(change):
+        change.added(
+            [
+                Address(
+                    realm=world.realm,
+                    subnet=subnet,
+                    family=4,
+                    address=subnet.known_blocks[0].first + 10 * n + 7,
+                    name=f"till-{n}",
+                    created_at=change.now,
+                )
+                for subnet in made
+                for n in range(1, hosts + 1)
+            ]
+        )
+
+    world.do(records)
+
+
+def killed_after(seconds, work):
+    """Do something in a process of its own that is killed in the middle of it."""
+    import os
+    import signal
+    import time
+
+    from django.db import connection
+
+    connection.close()
+    if (pid := os.fork()) == 0:
+        try:
+            work()
+        finally:
+            os._exit(0)
+    time.sleep(seconds)
+    os.kill(pid, signal.SIGKILL)
+    os.waitpid(pid, 0)
+    deadline = time.monotonic() + 120
+    others = "SELECT COUNT(*) FROM information_schema.processlist WHERE id <> CONNECTION_ID()"
+    with connection.cursor() as cursor:
+        while time.monotonic() < deadline:  # until the database has taken back what was not committed
+            cursor.execute(others)
+            if not cursor.fetchone()[0]:
+                break
+            time.sleep(0.1)
