@@ -121,6 +121,7 @@ COLLECTIONS = {  # in the address -> one of them
     "projects": "project",
     "realms": "realm",
     "regions": "region",
+    "renumberings": "renumbering",
     "reservations": "reservation",
     "rule-sheets": "rule-sheet",
     "sessions": "session",

@@ -17,6 +17,7 @@ from lentra.api.views import (
     projects,
     reality,
     reference,
+    renumbering,
     report,
     session,
     setup,
@@ -48,6 +49,7 @@ router.register("approval-rules", setup.ApprovalRuleViews, "approval-rule")
 router.register("quotas", setup.QuotaViews, "quota")
 router.register("group-mappings", setup.GroupMappingViews, "group-mapping")
 router.register("links", links.LinkViews, "link")
+router.register("renumberings", renumbering.RenumberingViews, "renumbering")
 router.register("sources", reality.SourceViews, "source")
 router.register("taking-rules", reality.TakingRuleViews, "taking-rule")
 router.register("surveys", reality.SurveyViews, "survey")

@@ -27,6 +27,7 @@ from lentra.client.collections import (
     Plans,
     Pools,
     Projects,
+    Renumberings,
     Sources,
     Subnets,
     Subscriptions,
@@ -103,6 +104,7 @@ class Client:
         self.sessions = Collection(self, "sessions")
         self.group_mappings = Collection(self, "group-mappings")
         self.links = Links(self, "links")
+        self.renumberings = Renumberings(self, "renumberings")
         self.sources = Sources(self, "sources")
         self.surveys = Collection(self, "surveys")
         self.taking_rules = Collection(self, "taking-rules")

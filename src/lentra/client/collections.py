@@ -613,3 +613,105 @@ class Findings(Collection):
             return self.client.change("POST", f"{self.path}/{numbers}/{verb}", body, preview=preview, why=why)
         several = {"findings": [int(number) for number in numbers], **body}
         return self.client.change("POST", f"{self.path}/{verb}", several, preview=preview, why=why)
+
+
+class Renumberings(Collection):
+    """Moves of many subnets from old space to new, both sides living until each has moved.
+
+    Example:
+        >>> client = Client(url, token)
+        >>> seen = client.renumberings.add(
+        ...     name="quays-anew", from_pool="ticket-hall", to_pool="mainland", preview=True
+        ... )
+        >>> seen.result["moves"][0]["kept"] in (True, False)
+        True
+    """
+
+    def begin(
+        self,
+        ref: str | int,
+        *,
+        wave: str | None = None,
+        subnets: Sequence[str | int] = (),
+        preview: bool = False,
+        why: str = "",
+    ) -> Answer[Any]:
+        """Hand out the new side of a wave, or of some subnets; of everything that is planned, if neither is said."""
+        return self._of_part(ref, "begin", wave, subnets, preview, why)
+
+    def finish(
+        self,
+        ref: str | int,
+        *,
+        wave: str | None = None,
+        subnets: Sequence[str | int] = (),
+        despite_use: bool = False,
+        preview: bool = False,
+        why: str = "",
+    ) -> Answer[Any]:
+        """Give the old side back; with ``despite_use`` although hosts have not moved, or it is still seen."""
+        return self._of_part(ref, "finish", wave, subnets, preview, why, despite_use=despite_use)
+
+    def turn_back(
+        self,
+        ref: str | int,
+        *,
+        wave: str | None = None,
+        subnets: Sequence[str | int] = (),
+        preview: bool = False,
+        why: str = "",
+    ) -> Answer[Any]:
+        """Give the new side up, where it is not finished."""
+        return self._of_part(ref, "turn-back", wave, subnets, preview, why)
+
+    def moved(
+        self,
+        ref: str | int,
+        *,
+        subnets: Sequence[str | int] = (),
+        hosts: Sequence[str] = (),
+        moved: bool = True,
+        preview: bool = False,
+        why: str = "",
+    ) -> Answer[Any]:
+        """Note which hosts have moved (names, old or new addresses; all, if none are named), or that they have not."""
+        body = {"subnets": list(subnets), "hosts": list(hosts), "moved": moved}
+        return self.client.change("POST", f"{self.path}/{part(ref)}/moved", body, preview=preview, why=why)
+
+    def check(
+        self,
+        ref: str | int,
+        check: str,
+        *,
+        subnets: Sequence[str | int] = (),
+        done: bool = True,
+        preview: bool = False,
+        why: str = "",
+    ) -> Answer[Any]:
+        """Tick off a step: rules changed, names changed, hosts moved, old silent; or take the tick away."""
+        body = {"check": check, "subnets": list(subnets), "done": done}
+        return self.client.change("POST", f"{self.path}/{part(ref)}/check", body, preview=preview, why=why)
+
+    def moves(self, ref: str | int, **filters: Any) -> Iterator[Record]:
+        """The moves of a renumbering; ``wave`` and ``state`` filter them."""
+        return self.client.pages(f"{self.path}/{part(ref)}/moves", {"limit": 1000, **filters})
+
+    def told(self, ref: str | int, what: str) -> Iterator[Record]:
+        """What others must change: ``map`` (old beside new), ``rules``, ``dns``, ``routes``."""
+        return self.client.pages(f"{self.path}/{part(ref)}/{part(what)}", {"limit": 1000})
+
+    def _of_part(
+        self,
+        ref: str | int,
+        verb: str,
+        wave: str | None,
+        subnets: Sequence[str | int],
+        preview: bool,
+        why: str,
+        **more: Any,
+    ) -> Answer[Any]:
+        body: dict[str, Any] = {"wave": wave} if wave is not None else {}
+        body |= {"subnets": list(subnets)} if subnets else {}
+        return self.client.change(
+            "POST", f"{self.path}/{part(ref)}/{verb}", {**body, **more}, preview=preview, why=why
+        )

@@ -49,7 +49,7 @@ class ApprovalRule(TypedDict):
     words: str
     decision: NotRequired[DecisionEnum]
     place: NotRequired[int]
-    when: WhenEnum
+    when: ApprovalRuleWhenEnum
     limit: NotRequired[int | None]
     limit_v6: NotRequired[int | None]
     hours: NotRequired[str]
@@ -67,7 +67,7 @@ class ApprovalRuleRequest(TypedDict):
     name: str
     decision: NotRequired[DecisionEnum]
     place: NotRequired[int]
-    when: WhenEnum
+    when: ApprovalRuleWhenEnum
     limit: NotRequired[int | None]
     limit_v6: NotRequired[int | None]
     hours: NotRequired[str]
@@ -82,6 +82,7 @@ class ApprovalRuleRequest(TypedDict):
     lapses_after: NotRequired[int]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
+ApprovalRuleWhenEnum = Literal["always", "wider-than", "more-at-once", "more-in-a-month", "share-of-pool", "public-space", "beyond-quota", "pool-above-warning", "outside-hours"]
 class AsPlanRequest(TypedDict):
     project: str
     pool: str
@@ -182,6 +183,10 @@ class Candidate(TypedDict):
 class CandidatesAnswer(TypedDict):
     candidates: list[Candidate]
     passed_over: list[str]
+class Carried(TypedDict):
+    what: str
+    old: str
+    new: str
 class Carries(TypedDict):
     prefix: str
     sheet: str
@@ -210,12 +215,21 @@ class Changes(TypedDict):
     by: str
     subnets: int
     ipv4: str
+CheckEnum = Literal["rules changed", "names changed", "hosts moved", "old silent"]
 class CheckQueryRequest(TypedDict):
     realm: NotRequired[str | int | dict[str, Any]]
     realms: NotRequired[list[str | int | dict[str, Any]]]
     ranges: NotRequired[list[str]]
     text: NotRequired[str]
+class CheckRequest(TypedDict):
+    check: CheckEnum
+    subnets: NotRequired[list[str | int | dict[str, Any]]]
+    done: NotRequired[bool]
+    proposal: NotRequired[str | None]
 Checked = TypedDict("Checked", {"line": int, "text": str, "name": str, "range": str | None, "how": str, "meets": int, "clashes_with": list[int], "why": str, "suggestions": list[str], "pool": Named | None, "with": list[Met]})
+class ChecksDone(TypedDict):
+    check: CheckEnum
+    moves: int
 ClashCounts = TypedDict("ClashCounts", {"living": int, "planned": int, "kept out": int})
 ClashKindEnum = Literal["living", "planned", "kept out"]
 class ClashLine(TypedDict):
@@ -356,6 +370,13 @@ class DismissRequest(TypedDict):
     reason: str
     until: NotRequired[str | None]
     proposal: NotRequired[str | None]
+class DnsChange(TypedDict):
+    wave: str
+    action: DnsChangeActionEnum
+    name: str
+    type: TypeEnum
+    data: str
+DnsChangeActionEnum = Literal["add", "delete"]
 class Effective(TypedDict):
     family: int
     reach: ReachEnum
@@ -473,6 +494,11 @@ class Finding(TypedDict):
     can_correct: bool
 FindingKindEnum = Literal["stray", "silent", "differs", "clash", "exposed", "cut-off"]
 FindingStateEnum = Literal["open", "dismissed", "closed"]
+class FinishRequest(TypedDict):
+    wave: NotRequired[str]
+    subnets: NotRequired[list[str | int | dict[str, Any]]]
+    despite_use: NotRequired[bool]
+    proposal: NotRequired[str | None]
 class Fit(TypedDict):
     length: int
     count: str
@@ -579,6 +605,10 @@ class HeldBlocks(TypedDict):
     length: int
     count: int
     addresses: str
+class HeldUp(TypedDict):
+    move: Named
+    wave: str
+    why: str
 class Holder(TypedDict):
     range: str
     state: str
@@ -606,6 +636,15 @@ class Holding(TypedDict):
     place: str | None
     tier: str | None
     about: str
+class HostCounts(TypedDict):
+    all: int
+    moved: int
+    seen: int
+class HostsMovedRequest(TypedDict):
+    subnets: NotRequired[list[str | int | dict[str, Any]]]
+    hosts: NotRequired[list[str]]
+    moved: NotRequired[bool]
+    proposal: NotRequired[str | None]
 class Idle(TypedDict):
     kind: str
     what: str
@@ -816,6 +855,7 @@ class MapCell(TypedDict):
     sums: dict[str, str] | None
     why: str | None
     seen: str | None
+MapOfEnum = Literal["subnet", "reservation", "address record"]
 class MapPool(TypedDict):
     range: str
     start: float
@@ -823,6 +863,14 @@ class MapPool(TypedDict):
     id: int
     name: str
     depth: int
+class MapRow(TypedDict):
+    of: MapOfEnum
+    name: str
+    old: str
+    new: str
+    wave: str
+    state: MoveStateEnum
+    subnet: str
 class MapStart(TypedDict):
     realm: str
     pool: str
@@ -878,6 +926,47 @@ class Move(TypedDict):
     owner: str
     was: str
     lands: str
+class MoveCounts(TypedDict):
+    planned: int
+    moving: int
+    finished: int
+    turned_back: int
+class MoveOf(TypedDict):
+    id: int
+    of: MoveOfEnum
+    name: str
+    wave: NotRequired[str]
+    state: MoveStateEnum
+    project: Named | None
+    zone: Named | None
+    tier: Named | None
+    old: MoveSide
+    new: MoveSide
+    kept: bool
+    checks: list[Tick]
+    hosts: int
+    left: int
+    begun_at: NotRequired[str | None]
+    ended_at: NotRequired[str | None]
+MoveOfEnum = Literal["subnet", "reservation"]
+class MoveProgress(TypedDict):
+    wave: str
+    zone: str
+    tier: str
+    moves: int
+    planned: int
+    moving: int
+    finished: int
+    hosts: int
+    moved: int
+class MoveSide(TypedDict):
+    id: int
+    ranges: list[str]
+MoveStateEnum = Literal["planned", "moving", "finished", "turned back"]
+class MovedAddress(TypedDict):
+    name: str
+    old: str
+    new: str
 class MovedBlock(TypedDict):
     prefix: str
     addresses: str
@@ -993,6 +1082,10 @@ class Part(TypedDict):
     name: str | None
     zone: str | None
     taken_by: str | None
+class PartRequest(TypedDict):
+    wave: NotRequired[str]
+    subnets: NotRequired[list[str | int | dict[str, Any]]]
+    proposal: NotRequired[str | None]
 class PassOnRequest(TypedDict):
     to: str | int | dict[str, Any] | None
     proposal: NotRequired[str | None]
@@ -1013,7 +1106,7 @@ class PatchedApprovalRuleRequest(TypedDict):
     name: NotRequired[str]
     decision: NotRequired[DecisionEnum]
     place: NotRequired[int]
-    when: NotRequired[WhenEnum]
+    when: NotRequired[ApprovalRuleWhenEnum]
     limit: NotRequired[int | None]
     limit_v6: NotRequired[int | None]
     hours: NotRequired[str]
@@ -1298,6 +1391,7 @@ class PersonRequest(TypedDict):
     service_of: NotRequired[str | int | dict[str, Any] | None]
     password: NotRequired[str]
     proposal: NotRequired[str | None]
+PhaseEnum = Literal["before", "during", "after"]
 PlacementEnum = Literal["snug", "low", "roomy"]
 class Plan(TypedDict):
     id: int
@@ -1661,6 +1755,45 @@ class RemovePlanRequest(TypedDict):
     give_back: NotRequired[bool]
     despite_use: NotRequired[bool]
     proposal: NotRequired[str | None]
+class Renumbering(TypedDict):
+    id: int
+    version: int
+    name: str
+    realm: Named
+    state: RenumberingStateEnum
+    source: str
+    target: str
+    waves: WavesEnum
+    vacated: list[str]
+    by: str | None
+    reason: NotRequired[str]
+    created_at: str
+    closed_at: str | None
+class RenumberingProgress(TypedDict):
+    counts: MoveCounts
+    hosts: HostCounts
+    rows: list[MoveProgress]
+    checks: list[ChecksDone]
+    held_up: list[HeldUp]
+    held_up_count: int
+    likely: str | None
+    late: bool
+class RenumberingShown(TypedDict):
+    id: int
+    version: int
+    name: str
+    realm: Named
+    state: RenumberingStateEnum
+    source: str
+    target: str
+    waves: WavesEnum
+    vacated: list[str]
+    by: str | None
+    reason: NotRequired[str]
+    created_at: str
+    closed_at: str | None
+    progress: RenumberingProgress
+RenumberingStateEnum = Literal["moving", "finished", "turned back"]
 class ReplaceRequest(TypedDict):
     pool: NotRequired[str | int | dict[str, Any]]
     zone: NotRequired[str | int | dict[str, Any]]
@@ -1726,6 +1859,17 @@ class RotateRequest(TypedDict):
     overlap_hours: NotRequired[int]
     expires_at: NotRequired[str | None]
     proposal: NotRequired[str | None]
+class RouteRow(TypedDict):
+    phase: PhaseEnum
+    family: FamilyEnum
+    range: str
+class RuleRow(TypedDict):
+    wave: str
+    when: RuleRowWhenEnum
+    action: RuleRowActionEnum
+    range: str
+RuleRowActionEnum = Literal["add", "take out"]
+RuleRowWhenEnum = Literal["now", "at the end"]
 class Said(TypedDict):
     at: str
     by: str
@@ -1920,6 +2064,40 @@ class Split(TypedDict):
     sheet: str
     free: int | None
 StageEnum = Literal["near", "reached"]
+class Started(TypedDict):
+    id: int
+    version: int
+    name: str
+    realm: Named
+    state: RenumberingStateEnum
+    source: str
+    target: str
+    waves: WavesEnum
+    vacated: list[str]
+    by: str | None
+    reason: NotRequired[str]
+    created_at: str
+    closed_at: str | None
+    moves: list[StartedMove]
+class StartedMove(TypedDict):
+    id: int
+    of: MoveOfEnum
+    name: str
+    wave: NotRequired[str]
+    state: MoveStateEnum
+    project: Named | None
+    zone: Named | None
+    tier: Named | None
+    old: MoveSide
+    new: MoveSide
+    kept: bool
+    checks: list[Tick]
+    hosts: int
+    left: int
+    begun_at: NotRequired[str | None]
+    ended_at: NotRequired[str | None]
+    addresses: list[MovedAddress]
+    carried: list[Carried]
 class Step(TypedDict):
     day: str
     amount: str
@@ -2199,6 +2377,10 @@ class Threshold(TypedDict):
     likely: str | None
     late: str | None
 ThresholdEnum = Literal["warning", "critical", "full"]
+class Tick(TypedDict):
+    check: CheckEnum
+    by: str
+    on: str
 class Tier(TypedDict):
     id: int
     version: int
@@ -2266,6 +2448,7 @@ class TriedRules(TypedDict):
     decision: DecisionEnum
     rule: str | None
     rules: list[TriedRule]
+TypeEnum = Literal["A", "AAAA", "PTR"]
 class Undone(TypedDict):
     undone: list[Ledger]
 class UploadRequest(TypedDict):
@@ -2351,6 +2534,24 @@ class Waits(TypedDict):
     holds: bool
     lapses_at: str
     request: int | None
+class WantedRequest(TypedDict):
+    name: str
+    from_pool: NotRequired[str | int | dict[str, Any]]
+    from_ranges: NotRequired[list[str]]
+    from_plan: NotRequired[str | int | dict[str, Any]]
+    from_subnets: NotRequired[list[str | int | dict[str, Any]]]
+    clear: NotRequired[int]
+    to_pool: NotRequired[str | int | dict[str, Any]]
+    to_ranges: NotRequired[list[str]]
+    length_v4: NotRequired[int]
+    length_v6: NotRequired[int]
+    vacate: NotRequired[bool]
+    realm: NotRequired[str | int | dict[str, Any]]
+    waves: NotRequired[WavesEnum]
+    by: NotRequired[str | None]
+    reason: NotRequired[str]
+    proposal: NotRequired[str | None]
+WavesEnum = Literal["at-once", "zone", "tier"]
 WayEnum = Literal["leave", "give back", "wait", "lift", "renumber", "hide", "translate"]
 class WayOut(TypedDict):
     way: WayEnum
@@ -2380,7 +2581,6 @@ class WhatIfQueryRequest(TypedDict):
     give_back: NotRequired[list[str | int | dict[str, Any]]]
     give_back_idle: NotRequired[bool]
     needs: NotRequired[list[SupposedNeedRequest]]
-WhenEnum = Literal["always", "wider-than", "more-at-once", "more-in-a-month", "share-of-pool", "public-space", "beyond-quota", "pool-above-warning", "outside-hours"]
 class Whereabouts(TypedDict):
     realm: Named
     range: str

@@ -199,6 +199,10 @@ SPECTACULAR_SETTINGS = {
         "TakenAsEnum": "lentra.registry.models.reality.TAKEN_AS",
         "LinkKindEnum": "lentra.registry.models.links.LINK_KINDS",
         "ClashKindEnum": "lentra.registry.reports.meeting.KINDS",
+        "RenumberingStateEnum": "lentra.registry.models.renumbering.RENUMBERING_STATES",
+        "MoveOfEnum": ["subnet", "reservation"],
+        "MapOfEnum": ["subnet", "reservation", "address record"],
+        "MoveStateEnum": "lentra.registry.models.renumbering.MOVE_STATES",
         "AddressKindEnum": "lentra.registry.models.addresses.ADDRESS_KINDS",
     },
     "POSTPROCESSING_HOOKS": [

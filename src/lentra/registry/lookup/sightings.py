@@ -110,9 +110,7 @@ def last_in(blocks: Iterable[tuple[int, Prefix]]) -> Iterator[tuple[int, datetim
 
 def still_seen(subnets: Iterable[Subnet]) -> list[str]:
     """What sources still see in subnets, in words; the networks that these lie in are no sign of it."""
-    blocks = [(subnet, block) for subnet in subnets for block in subnet.blocks()]
-    asked = _begun_in([(subnet.realm_id, block) for subnet, block in blocks])
-    living = sorted({place for place, _, living in asked if living})
+    blocks, living = _still_in(subnets)
     told = []
     for subnet, block in (blocks[place] for place in living[:_TOLD]):
         rows = Sighting.objects.filter(
@@ -124,6 +122,19 @@ def still_seen(subnets: Iterable[Subnet]) -> list[str]:
     if len(living) > _TOLD:
         told.append(f"{len(living) - _TOLD:,} more are still seen")
     return told
+
+
+def seen_now(subnets: Iterable[Subnet]) -> set[int]:
+    """The subnets in which sources still see something."""
+    blocks, living = _still_in(subnets)
+    return {blocks[place][0].pk for place in living}
+
+
+def _still_in(subnets: Iterable[Subnet]) -> tuple[list[tuple[Subnet, Prefix]], list[int]]:
+    """The blocks of subnets, and the places of those in which something is still seen."""
+    blocks = [(subnet, block) for subnet in subnets for block in subnet.blocks()]
+    asked = _begun_in([(subnet.realm_id, block) for subnet, block in blocks])
+    return blocks, sorted({place for place, _, living in asked if living})
 
 
 def _begun_in(blocks: Sequence[tuple[int, Prefix]]) -> Iterator[tuple[int, datetime, bool]]:

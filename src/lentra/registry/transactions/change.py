@@ -149,8 +149,7 @@ class Change:
                 setattr(record, name, value)
         after = [{name: getattr(record, name) for name in names} for record in records]
         self.entered_all(records, verb, before, after)
-        manager = type(records[0])._default_manager
-        manager.bulk_update(records, [*values, "last_entry"], batch_size=1000)
+        self.stored(records, *names)
 
     def entered(
         self, record: Record, verb: str, before: dict[str, Any] | None, after: dict[str, Any] | None
@@ -170,6 +169,10 @@ class Change:
         self._write(entries)
         for record, entry in zip(records, entries, strict=True):
             record.last_entry = entry.number
+
+    def stored(self, records: Sequence[Record], *columns: str) -> None:
+        """Store columns (attnames) of many records that are there and were entered, with the numbers of their entries."""
+        insert(records, update=(*columns, "last_entry"))
 
     def forget_entered(self) -> None:
         """Hold no more of what was entered: it is written, and what follows from it is kept."""

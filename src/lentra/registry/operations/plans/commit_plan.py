@@ -330,7 +330,7 @@ def _activate(change: Change, wanted: ResolvedPlan, plan: Plan, pools: Pools) ->
     change.entered_all(subnets, "hand out", before, [{"state": "active", "ends_at": None}] * len(subnets))
     for subnet in subnets:
         subnet.state, subnet.ends_at = "active", None
-    Subnet.objects.bulk_update(subnets, ["state", "ends_at", "last_entry"], batch_size=1000)
+    change.stored(subnets, "state", "ends_at")
     for reservation in lock_all(plan.reservations.all()):
         change.edited(reservation, "reserve", ends_at=None)
     change.edited(plan, "commit", state="committed", ends_at=None, changed_at=change.now)

@@ -8,7 +8,7 @@ from datetime import date
 from typing import Any
 
 from lentra.addressing.extents import Extent, State, carve_several
-from lentra.addressing.prefix import Prefix, range_text
+from lentra.addressing.prefix import Prefix, range_text, ranges_text
 from lentra.addressing.renumbering import taken_out
 from lentra.registry.errors import Invalid, NameTaken
 from lentra.registry.lookup.target import target_of
@@ -28,6 +28,7 @@ from lentra.registry.operations.renumbering.laying import (
     spans_of,
 )
 from lentra.registry.operations.renumbering.waves import begin
+from lentra.registry.operations.subnets.edit_subnet import INSIDE
 from lentra.registry.operations.subnets.hand_out import count_in, new_subnet, set_tag
 from lentra.registry.requests.allocation import Allocation
 from lentra.registry.rules.names import LONGEST, check_name, split_name
@@ -44,11 +45,13 @@ RESERVED = "reserved"  # the wave of what is in no zone and no tier
 
 @dataclass
 class Started:
-    """A renumbering with its moves, and where every address record goes: move number -> records."""
+    """A renumbering with its moves. By the number of a move: where every address record goes, and what else is carried
+    along, as (what, on the old side, on the new one)."""
 
     renumbering: Renumbering
     moves: list[Move]
     hosts: dict[int, list[HostMove]] = field(default_factory=dict)
+    carried: dict[int, list[tuple[str, str, str]]] = field(default_factory=dict)
 
 
 def start_renumbering(
@@ -135,16 +138,20 @@ def _hand_out(change: Change, made: Renumbering, goings: Sequence[Going], pools:
         for holder, inside in taken_out(_free_around(pool_number, family, extents), extents):
             carve_several(store, holder, inside)
     names = _Names(made.realm_id, [going.record.name for going in goings])
-    subnets, reservations, moves, hosts = [], [], [], []
+    subnets, reservations, moves = [], [], []
+    hosts: list[list[HostMove]] = []
+    carried: list[list[tuple[str, str, str]]] = []
     for place, (going, number) in enumerate(zip(goings, numbers, strict=True)):
         name = names.beside(going.record)
         if isinstance(going.record, Reservation):
             reservations.append((going.record, _new_reservation(change, going, number, name)))
             found: list[HostMove] = []
+            carried.append([])
         else:
             subnet = _new_subnet(change, made, going, number, name)
             subnets.append(subnet)
             found = host_moves(going.record, subnet, going.olds, going.news, records.get(going.record.pk, []))
+            carried.append(_carried(going.record, subnet))
         moves.append(_move(made, going, number, place))
         hosts.append(found)
     refuse_homeless(
@@ -162,7 +169,17 @@ def _hand_out(change: Change, made: Renumbering, goings: Sequence[Going], pools:
         new.projects.set(old.projects.all())
         new.tiers.set(old.tiers.all())
     change.added(moves, "plan")
-    return Started(made, moves, {move.pk: found for move, found in zip(moves, hosts, strict=True)})
+    numbers = [move.pk for move in moves]
+    return Started(made, moves, dict(zip(numbers, hosts, strict=True)), dict(zip(numbers, carried, strict=True)))
+
+
+def _carried(old: Subnet, new: Subnet) -> list[tuple[str, str, str]]:
+    """What is fixed inside a subnet, and its room, on both sides."""
+    pairs = [(name.replace("_", " "), getattr(old, name), getattr(new, name)) for name in INSIDE]
+    pairs.append(("room", ranges_text(old.room()), ranges_text(new.room())))
+    if old.tag is not None:
+        pairs.append(("segment tag", str(old.tag), "once it is finished"))
+    return [pair for pair in pairs if pair[1] not in ("", "none") or pair[2] not in ("", "none")]
 
 
 def _records(goings: Sequence[Going]) -> dict[int, list[Address]]:

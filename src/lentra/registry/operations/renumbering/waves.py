@@ -301,7 +301,7 @@ def _set_state(change: Change, moves: Sequence[Move], verb: str, state: str, **w
         move.state = state
         for name, value in when.items():
             setattr(move, name, value)
-    Move.objects.bulk_update(moves, ["state", "hosts", "last_entry", *when], batch_size=500)
+    change.stored(moves, "state", "hosts", *when)
 
 
 def _close(change: Change, made: Renumbering, state: str) -> None:
@@ -367,8 +367,7 @@ def _take_over(change: Change, pairs: Sequence[tuple[Subnet, Subnet]]) -> None:
             for b, to in zip(before, values, strict=True)
         ]
         change.entered_all(subnets, "take over", [b for b, _ in pairs_told], [a for _, a in pairs_told])
-        fields = [column.removesuffix("_id") for column in values[0]]
-        Subnet.objects.bulk_update(subnets, [*fields, "last_entry"], batch_size=500)
+        change.stored(subnets, *values[0])
 
 
 def _taken_names(pairs: Sequence[tuple[Subnet, Subnet]]) -> set[str]:

@@ -64,7 +64,9 @@ def give_back_many(change: Change, subnets: Sequence[Subnet], despite_use: bool 
     """
     with open_pools_of(change, [subnet.pk for subnet in subnets]) as pools:
         there = lock_all(
-            Subnet.objects.filter(pk__in=[s.pk for s in subnets], state__in=("active", "retiring")).order_by("pk")
+            Subnet.objects.filter(pk__in=[s.pk for s in subnets], state__in=("active", "retiring"))
+            .order_by("pk")
+            .prefetch_related("extents")
         )
         refuse_moving(there, "give it back")
         _refuse_attached(there)
@@ -84,8 +86,11 @@ def _warn_of_seen(change: Change, subnets: Sequence[Subnet]) -> None:
 def dependants(subnets: Sequence[Subnet]) -> list[dict[str, Any]]:
     """What is recorded in subnets: address records, DHCP ranges, gateways."""
     found: list[dict[str, Any]] = []
+    records: dict[int, list[Address]] = {}
+    for record in Address.objects.filter(subnet__in=subnets).order_by("family", "address"):
+        records.setdefault(record.subnet_id, []).append(record)
     for subnet in subnets:
-        for record in subnet.addresses.order_by("family", "address")[:20]:
+        for record in records.get(subnet.pk, ()):
             found.append({"range": record.text, "owner": record.name, "kind": record.kind, "subnet": subnet.name})
         for text in subnet.dhcp_ranges:
             found.append({"range": text, "owner": "DHCP range", "kind": "dhcp", "subnet": subnet.name})
@@ -155,4 +160,4 @@ def _cool(change: Change, subnets: Sequence[Subnet], pools: Pools, until: dateti
     change.entered_all(subnets, "give back", before, [{"state": "cooling", "ends_at": until}] * len(subnets))
     for subnet in subnets:
         subnet.state, subnet.ends_at = "cooling", until
-    Subnet.objects.bulk_update(subnets, ["state", "ends_at", "last_entry"], batch_size=1000)
+    change.stored(subnets, "state", "ends_at")

@@ -1,0 +1,225 @@
+"""Renumberings: how far each is, what holds it up, when it is likely to end; and what others must change, as lists."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import datetime
+from typing import Any
+
+from django.db.models import Count
+
+from lentra.addressing.dns import reverse_name
+from lentra.addressing.prefix import Prefix, aggregate, parse_address, parse_prefix, parse_range, prefixes_of_range
+from lentra.addressing.renumbering import likely_end, routes_of
+from lentra.registry.lookup.moving import hosts_seen_moved
+from lentra.registry.lookup.sightings import seen_now
+from lentra.registry.models import CHECKS, MOVE_STATES, Address, Move, Renumbering, Sighting, Subnet
+from lentra.registry.operations.renumbering.hosts import host_moves
+from lentra.registry.operations.subnets.opened import RELATED
+
+_HELD_UP = 50
+_NAMED = 3
+
+Told = dict[str, Any]
+
+
+def moves_of(made: Renumbering, states: Sequence[str] = MOVE_STATES) -> list[Move]:
+    """The moves of a renumbering in their order."""
+    rows = made.moves.filter(state__in=states).select_related("project", "zone", "tier")
+    return list(rows.order_by("place"))
+
+
+def hosts_left(moves: Iterable[Move]) -> dict[int, tuple[int, int]]:
+    """Of each move, how many address records it has, and how many of these have not moved. Two statements."""
+    moves = list(moves)
+    planned = [move.old for move in moves if move.state == "planned"]
+    living = [move.new for move in moves if move.state == "moving"]
+    still = Address.objects.filter(subnet__in=living, moved_at=None, replaces__isnull=False)
+    recorded = _counted(Address.objects.filter(subnet__in=planned)) if planned else {}
+    waiting = _counted(still) if living else {}
+    found = {}
+    for move in moves:
+        if move.state == "planned":
+            found[move.pk] = (recorded.get(move.old, 0),) * 2
+        else:
+            found[move.pk] = (len(move.hosts), waiting.get(move.new, 0) if move.state == "moving" else 0)
+    return found
+
+
+def _counted(rows: Any) -> dict[int, int]:
+    return dict(rows.order_by().values("subnet").annotate(n=Count("*")).values_list("subnet", "n"))
+
+
+def progress(made: Renumbering, now: datetime) -> Told:
+    """How far a renumbering is.
+
+    Returns:
+        ``counts`` (moves by state), ``hosts`` (all of them, those that have moved, and how many of these a source alone
+        knows of), ``rows`` (the same by wave, zone and tier), ``checks`` (ticked off -> of how many moves), ``held_up``
+        (what could not be finished now, and why), ``likely`` (day of its end at the pace until now), ``late``.
+    """
+    moves = [move for move in moves_of(made) if move.state != "turned back"]
+    turned_back = made.moves.filter(state="turned back").count()
+    left = hosts_left(moves)
+    living = [move for move in moves if move.state == "moving"]
+    known = Sighting.objects.filter(realm=made.realm_id).exists()
+    seen = hosts_seen_moved(living) if known else set()
+    by_move = _seen_by_move(living, seen)
+    rows: dict[tuple[str, str, str], Told] = {}
+    for move in moves:
+        key = (move.wave, move.zone.name if move.zone else "", move.tier.name if move.tier else "")
+        row = rows.setdefault(
+            key,
+            {"wave": key[0], "zone": key[1], "tier": key[2]}
+            | dict.fromkeys(("moves", "planned", "moving", "finished", "hosts", "moved"), 0),
+        )
+        total, waiting = left[move.pk]
+        row["moves"] += 1
+        row[move.state] += 1
+        row["hosts"] += total
+        row["moved"] += total - waiting + by_move.get(move.pk, 0)
+    hosts = sum(row["hosts"] for row in rows.values())
+    moved = sum(row["moved"] for row in rows.values())
+    finished = sum(move.state == "finished" for move in moves)
+    held_up = _held_up(living, left, by_move, known) if made.closed_at is None else []
+    begun, today = made.created_at.date(), now.date()
+    done, total = (moved + finished, hosts + len(moves)) if hosts else (finished, len(moves))
+    likely = likely_end(begun, today, done, total) if made.closed_at is None and moves else None
+    return {
+        "counts": {state.replace(" ", "_"): sum(m.state == state for m in moves) for state in MOVE_STATES[:3]}
+        | {"turned_back": turned_back},
+        "hosts": {"all": hosts, "moved": moved, "seen": len(seen)},
+        "rows": [rows[key] for key in sorted(rows)],
+        "checks": [{"check": check, "moves": sum(check in move.checks for move in moves)} for check in CHECKS],
+        "held_up": held_up[:_HELD_UP],
+        "held_up_count": len(held_up),
+        "likely": likely,
+        "late": bool(made.by and made.closed_at is None and (today > made.by or (likely and likely > made.by))),
+    }
+
+
+def _seen_by_move(moves: Sequence[Move], seen: set[int]) -> dict[int, int]:
+    by_new = {move.new: move.pk for move in moves}
+    rows = Address.objects.filter(pk__in=seen).values_list("subnet", flat=True)
+    return dict(Counter(by_new[number] for number in rows))
+
+
+def _held_up(
+    moves: Sequence[Move], left: dict[int, tuple[int, int]], seen: dict[int, int], known: bool
+) -> list[Told]:
+    """Moves that could not be finished now, and why."""
+    olds = {
+        subnet.pk: subnet
+        for subnet in Subnet.objects.filter(pk__in=[move.old for move in moves]).prefetch_related("extents")
+    }
+    still = seen_now(olds.values()) if known else set()
+    waiting = [move for move in moves if left[move.pk][1] - seen.get(move.pk, 0) > 0]
+    names: dict[int, list[str]] = {}
+    rows = Address.objects.filter(
+        subnet__in=[move.new for move in waiting[:_HELD_UP]], moved_at=None, replaces__isnull=False
+    )
+    for number, name in rows.order_by("family", "address").values_list("subnet", "name"):
+        names.setdefault(number, []).append(name)
+    found = []
+    for move in moves:
+        why = []
+        if move in waiting:
+            count = left[move.pk][1] - seen.get(move.pk, 0)
+            first = list(dict.fromkeys(names.get(move.new, ())))[:_NAMED]
+            more = " and others" if count > len(first) else ""
+            have = "hosts have" if count > 1 else "host has"
+            why.append(f"{count} {have} not moved" + (f": {', '.join(first)}{more}" if first else ""))
+        if move.old in still:
+            why.append("the old side is still seen")
+        if why:
+            found.append({"move": {"id": move.pk, "name": move.name}, "wave": move.wave, "why": "; ".join(why)})
+    return found
+
+
+# --- what others must change ---
+
+
+def hosts_told(moves: Sequence[Move]) -> dict[int, list[list[str]]]:
+    """The address records of moves as name, old address, new address; of those that have not begun, where they would go."""
+    found = {move.pk: move.hosts for move in moves if move.state not in ("planned", "turned back")}
+    planned = [move for move in moves if move.state == "planned" and move.of == "subnet"]
+    numbers = {number for move in planned for number in (move.old, move.new)}
+    rows = Subnet.objects.filter(pk__in=numbers).select_related(*RELATED).prefetch_related("extents")
+    subnets = {subnet.pk: subnet for subnet in rows}
+    records: dict[int, list[Address]] = {}
+    for record in Address.objects.filter(subnet__in=[m.old for m in planned]).order_by("family", "address"):
+        records.setdefault(record.subnet_id, []).append(record)
+    for move in planned:
+        if move.old in subnets and move.new in subnets:
+            olds, news = ([parse_prefix(t) for t in texts] for texts in (move.old_ranges, move.new_ranges))
+            hosts = host_moves(subnets[move.old], subnets[move.new], olds, news, records.get(move.old, ()))
+            found[move.pk] = [host.told for host in hosts if host.new is not None]
+    return found
+
+
+def map_of(made: Renumbering) -> list[Told]:
+    """Old beside new: each range, and each address record after the subnet that it is in."""
+    moves = [move for move in moves_of(made) if move.state != "turned back"]
+    hosts = hosts_told(moves)
+    rows: list[Told] = []
+    for move in moves:
+        common = {"wave": move.wave, "state": move.state, "subnet": move.name}
+        for old, new in zip(move.old_ranges, move.new_ranges, strict=True):
+            rows.append({"of": move.of, "name": move.name, "old": old, "new": new, **common})
+        for name, old, new in hosts.get(move.pk, ()):
+            rows.append({"of": "address record", "name": name, "old": old, "new": new, **common})
+    return rows
+
+
+def rules_of(made: Renumbering) -> list[Told]:
+    """What rules of who may reach whom need: ranges to add now, and to take out at the end, as few as there can be."""
+    rows: list[Told] = []
+    for wave, moves in _by_wave(made):
+        for when, action, side in (("now", "add", "new_ranges"), ("at the end", "take out", "old_ranges")):
+            for prefix in aggregate(list(_prefixes(moves, side))):
+                rows.append({"wave": wave, "when": when, "action": action, "range": str(prefix)})
+    return rows
+
+
+def routes(made: Renumbering) -> list[Told]:
+    """What is routed before, while both sides live, and after."""
+    moves = [move for move in moves_of(made) if move.state != "turned back"]
+    found = routes_of(_prefixes(moves, "old_ranges"), _prefixes(moves, "new_ranges"))
+    return [{"phase": route.phase, "family": route.prefix.family, "range": str(route.prefix)} for route in found]
+
+
+def dns_changes(made: Renumbering) -> list[Told]:
+    """The DNS changes of each wave: the new records to add as it begins, the old ones to delete once hosts have moved."""
+    rows: list[Told] = []
+    for wave, moves in _by_wave(made):
+        hosts = hosts_told(moves)
+        news = Subnet.objects.filter(pk__in=[move.new for move in moves]).exclude(dns_suffix="")
+        suffixes = dict(news.values_list("pk", "dns_suffix"))
+        for action, column in (("add", 2), ("delete", 1)):
+            for move in moves:
+                suffix = suffixes.get(move.new, "")
+                for host in hosts.get(move.pk, ()):
+                    family, address = parse_address(host[column])
+                    name = f"{host[0]}.{suffix}" if suffix else host[0]
+                    kind = "A" if family == 4 else "AAAA"
+                    back = reverse_name(family, address)
+                    for name_of, type_of, data in ((name, kind, host[column]), (back, "PTR", name)):
+                        rows.append(
+                            {"wave": wave, "action": action, "name": name_of, "type": type_of, "data": data}
+                        )
+    return rows
+
+
+def _by_wave(made: Renumbering) -> list[tuple[str, list[Move]]]:
+    waves: dict[str, list[Move]] = {}
+    for move in moves_of(made):
+        if move.state != "turned back":
+            waves.setdefault(move.wave, []).append(move)
+    return sorted(waves.items())
+
+
+def _prefixes(moves: Iterable[Move], side: str) -> Iterator[Prefix]:
+    for move in moves:
+        for text in getattr(move, side):
+            yield from prefixes_of_range(*parse_range(text))
