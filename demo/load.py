@@ -51,6 +51,9 @@ from lentra.registry.operations.people.manage_people import add_person
 from lentra.registry.operations.people.tokens import add_token
 from lentra.registry.operations.plans.commit_plan import commit_plan
 from lentra.registry.operations.pools.add_keep_out import remove_keep_out
+from lentra.registry.operations.renumbering import waves
+from lentra.registry.operations.renumbering.laying import Wanted
+from lentra.registry.operations.renumbering.renumber import start_renumbering
 from lentra.registry.operations.reservations.reserve import ReservationRequest, reserve
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
@@ -232,6 +235,7 @@ class Loader:
             ("needs", self._need),
             ("tag_members", self._tag_member),
             ("waiting", self._ask),
+            ("renumberings", self._renumber),
         )
         for section, doing in works:
             for row in self.scenario[section]:
@@ -315,7 +319,7 @@ class Loader:
 
     def _fix_inside(self, change: Change, row: dict[str, Any]) -> None:
         subnet = find(Subnet, row["subnet"])
-        values = dict(row["values"])
+        values = dict(row.get("values", {}))
         first = subnet.blocks()[0].first
 
         def there(*offsets: int) -> str:
@@ -367,6 +371,22 @@ class Loader:
         if "project" in row:
             values["project"] = find(Project, row["project"])
         add_record(change, "planned need", values)
+
+    def _renumber(self, change: Change, row: dict[str, Any]) -> None:
+        """Start a renumbering, or a step of one."""
+        name, subnets = row["name"], row.get("subnets", [])
+        part = waves.Part(row.get("wave"), subnets)
+        if row["do"] == "start":
+            by = (self.today + timedelta(days=row["by"])).date()
+            start_renumbering(
+                change, name, Wanted(**row["wanted"]), waves=row["waves"], by=by, reason=row["reason"]
+            )
+        elif row["do"] == "moved":
+            waves.set_moved(change, name, subnets, row.get("hosts", []))
+        elif row["do"] == "check":
+            waves.set_check(change, name, subnets, row["check"])
+        else:
+            {"begin": waves.begin_wave, "finish": waves.finish_wave}[row["do"]](change, name, part)
 
     def _ask(self, row: dict[str, Any]) -> None:
         """Ask for what waits for a planner, talk about it, and decide on it, if that is said."""

@@ -47,6 +47,18 @@ def test_offsets_are_kept_where_the_target_has_the_place_free():
     assert [one.kept for one in moves.moved] == [True, False, True]
 
 
+def test_what_is_packed_ends_as_it_did_where_there_is_such_a_place():
+    free = [parse_prefix(text) for text in ("10.60.8.0/26", "10.60.9.0/24")]
+    moves = move_blocks(olds("10.40.0.64/26", "10.40.1.128/26", "10.40.2.64/26", "10.40.3.0/24"), [TARGET], free)
+    assert places(moves) == {"10.40.3.0/24": "10.60.9.0/24", "10.40.0.64/26": "10.60.8.0/26"}
+    moves = move_blocks(olds("10.40.0.64/26", "10.40.1.128/26", "10.40.2.64/26"), [TARGET], free)
+    assert places(moves) == {
+        "10.40.0.64/26": "10.60.9.64/26",
+        "10.40.1.128/26": "10.60.9.128/26",
+        "10.40.2.64/26": "10.60.8.0/26",
+    }
+
+
 def test_what_does_not_fit_is_told_with_what_would_take_it():
     moves = move_blocks(
         olds("10.40.0.0/22", "10.40.8.0/24", "10.40.9.0/24"),

@@ -42,6 +42,8 @@ const PoolsPage = lazy(() => import("../pools/PoolsPage").then((part) => ({ defa
 const PoolPage = lazy(() => import("../pools/PoolPage").then((part) => ({ default: part.PoolPage })));
 const FindingsPage = lazy(() => import("../reality/FindingsPage").then((part) => ({ default: part.FindingsPage })));
 const LinksPage = lazy(() => import("../links/LinksPage").then((part) => ({ default: part.LinksPage })));
+const RenumberingPage = lazy(() => import("../moving/RenumberingPage").then((part) => ({ default: part.RenumberingPage })));
+const RenumberingsPage = lazy(() => import("../moving/RenumberingsPage").then((part) => ({ default: part.RenumberingsPage })));
 const FindPage = lazy(() => import("../find/FindPage").then((part) => ({ default: part.FindPage })));
 
 const queryClient: QueryClient = new QueryClient({
@@ -127,6 +129,8 @@ function Pages() {
         <Route path="/ledger" element={<LedgerPage />} />
         <Route path="/tokens" element={<TokensPage />} />
         <Route path="/links" element={<LinksPage />} />
+        <Route path="/renumberings" element={<RenumberingsPage />} />
+        <Route path="/renumberings/:id" element={<RenumberingPage />} />
         <Route path="/findings" element={<FindingsPage />} />
         <Route path="/find" element={<FindPage />} />
         <Route path="*" element={<Navigate to="/" replace />} />

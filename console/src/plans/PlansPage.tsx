@@ -28,6 +28,9 @@ export function PlansPage() {
         <Typography variant="h1" sx={{ flexGrow: 1 }}>
           Plans
         </Typography>
+        <Button component={RouterLink} to="/renumberings">
+          Renumbering
+        </Button>
         {mayAsk && (
           <Button variant="contained" component={RouterLink} to="/plans/new">
             Make a plan

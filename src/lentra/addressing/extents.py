@@ -216,6 +216,10 @@ class MemoryExtents:
     def free_counts(self) -> Mapping[int, int]:
         return {length: len(firsts) for length, firsts in self._free.items() if firsts}
 
+    def free_of(self, length: int) -> Iterator[Prefix]:
+        """The free extents of exactly that length, the lowest first."""
+        return (Prefix(self.family, first, length) for first in self._free.get(length, ()))
+
     def lowest_free(self, lengths: Sequence[int], start: int = 0) -> list[Prefix]:
         found = []
         for length in lengths:

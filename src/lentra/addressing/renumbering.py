@@ -1,7 +1,8 @@
 """Renumbering: from old blocks to new ones, and from old addresses to new ones.
 
 A block keeps its offset from the start of its range where the target has that place free; what cannot is packed, the
-largest first. An address keeps its offset in its block, so that .37 stays .37, where the new block can have it there.
+largest first, where its addresses end as they did if there is such a place. An address keeps its offset in its block, so
+that .37 stays .37, where the new block can have it there.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from itertools import islice
 
 from lentra.addressing.address_map import Inside, next_free, refuse_address
 from lentra.addressing.extents import Extent, MemoryExtents, State, carve
@@ -17,6 +19,9 @@ from lentra.addressing.packing import smallest_holding
 from lentra.addressing.placement import place
 from lentra.addressing.prefix import BITS, Prefix, address_text, aggregate, parse_range
 from lentra.addressing.refusal import BadAddress, Exhausted
+
+_OCTET = 24  # of IPv4: blocks that are longer share it with others
+_LOOKED_AT = 64  # free extents of one length
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,9 +91,10 @@ def move_blocks(olds: Sequence[Old], targets: Sequence[Prefix], free: Iterable[P
         if n in found:
             continue
         try:
-            found[n] = _taken(olds[n], place(space, olds[n].footprint).block, space, kept=False)
+            footprint = _ending_alike(olds[n], space) or place(space, olds[n].footprint).block
         except Exhausted:
             continue  # told with all that have no place
+        found[n] = _taken(olds[n], footprint, space, kept=False)
     return Moves([found[n] for n in sorted(found)], [old for n, old in enumerate(olds) if n not in found])
 
 
@@ -102,6 +108,22 @@ def _at_its_offset(old: Old, targets: Sequence[Prefix], space: MemoryExtents) ->
         holder = space.at(footprint.first)
         if holder and holder.state is State.FREE and holder.prefix.contains(footprint):
             return footprint
+    return None
+
+
+def _ending_alike(old: Old, space: MemoryExtents) -> Prefix | None:
+    """The snuggest place in which IPv4 addresses end as they did, so that .37 is .37 in another /24."""
+    if old.block.family != 4 or old.footprint <= _OCTET:
+        return None
+    size = 1 << (BITS[4] - old.footprint)
+    low = old.block.first & 255
+    if low % size:
+        return None
+    for length in range(old.footprint, -1, -1):
+        for within in islice(space.free_of(length), _LOOKED_AT):
+            first = within.first & ~255 | low
+            if within.first <= first and first + size - 1 <= within.last:
+                return Prefix(4, first, old.footprint)
     return None
 
 

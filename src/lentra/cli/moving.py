@@ -193,7 +193,7 @@ def _how(options: argparse.Namespace, source: Sequence[str]) -> dict[str, Any]:
 
 def _source(client: Client, texts: Sequence[str]) -> dict[str, Any]:
     """What `--from` means: ranges, a pool, a plan, or subnets."""
-    from lentra.client import UnknownName
+    from lentra.client.errors import UnknownName
 
     if all(_is_range(text) for text in texts):
         return {"from_ranges": list(texts)}
@@ -321,10 +321,7 @@ def _show(options: argparse.Namespace) -> int:
         return DONE
     print(styled(f"{made['realm']['name']} > {made['name']}", "bold") + f": {made['state']}")
     print(f"from {made['source']} to {made['target']}" + (f"; {made['reason']}" if made["reason"] else ""))
-    rows = [
-        {**row, "of all": _moved_bar(row["moved"], row["hosts"], row["finished"], row["moves"])}
-        for row in progress["rows"]
-    ]
+    rows = [{**row, "of all": _bar_of(row)} for row in progress["rows"]]
     show_rows(rows, (*columns, "of all"), "table")
     hosts, counts = progress["hosts"], progress["counts"]
     states = ", ".join(f"{count} {state.replace('_', ' ')}" for state, count in counts.items() if count)
