@@ -285,6 +285,17 @@ def test_what_moves_is_not_grown_given_back_or_handed_over_meanwhile(quay):
         wave(quay, "finish_wave")
 
 
+def test_a_side_that_is_gone_or_in_another_state_is_found(quay):
+    from lentra.registry.models import Subnet
+    from lentra.registry.reports.verify import verify
+
+    start(quay, from_pool="old-quay", to_pool="new-quay")
+    assert verify(quay.realm)["clean"]
+    Subnet.objects.filter(realm=quay.realm, name="desk").update(state="active")
+    told = [offence["what"] for offence in verify(quay.realm)["offences"]]
+    assert "desk is moving, and its old side is active, not retiring" in told
+
+
 def test_a_public_address_that_is_attached_is_not_finished(world):
     from lentra.registry.operations.subnets.attach_address import attach_address
 

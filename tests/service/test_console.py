@@ -153,6 +153,7 @@ PAGES += ["/addresses", "/plans", "/plans/{plan}", "/plans/new?from={plan}", "/p
 PAGES += ["/history?range=10.41.192.0/22", "/intakes", "/set-up/subscriptions", "/set-up/subscriptions/{board}"]
 PAGES += ["/findings", "/set-up/sources", "/set-up/sources/{source}", "/set-up/taking-rules"]
 PAGES += ["/links?one=fleet&other=shipyard", "/set-up/links", "/set-up/links/{link}"]
+PAGES += ["/renumberings?from_pool=ticket-hall&to_pool=mainland", "/renumberings/{moving}"]
 PAGES += ["/set-up/group-mappings", "/sign-in/terminal?name=cli-quay&challenge=x"]
 PAGES += ["/waiting", "/waiting/{asked}", "/set-up/quotas", "/set-up/approval-rules", "/set-up/projects/{project}"]
 
@@ -169,6 +170,7 @@ def test_axe_finds_nothing_on_any_page(open_as, live, planner):
         "project": planner.projects.get("ticketing")["id"],
         "board": planner.subscriptions.get("harbour-board")["id"],
         "source": planner.sources.get("harbour-walk")["id"],
+        "moving": planner.renumberings.get("quay-west")["id"],
         "link": planner.links.get("pilot-tunnel")["id"],
     }
 

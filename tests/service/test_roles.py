@@ -25,6 +25,7 @@ REFS = {
     "quotas": "12345678901",
     "realms": "fleet",
     "regions": "mainland",
+    "renumberings": "quay-west",
     "reservations": "booking-balancers",
     "rule-sheets": "four-and-one",
     "sessions": "12345678901",
@@ -92,6 +93,8 @@ BODIES = {
     "findings/{ref}/dismiss": {"reason": "x"},
     "findings/{ref}/take-over": {"becomes": "keep-out"},
     "sources": {"name": "seen", "realm": "fleet"},
+    "renumberings": {"name": "seen", "from_pool": "ticket-hall", "to_pool": "mainland"},
+    "renumberings/{ref}/check": {"check": "rules changed"},
     "links": {"name": "seen", "one": "harbour-lab", "other": "pilot-station"},
     "taking-rules": {"name": "seen", "realm": "fleet", "becomes": "keep-out"},
     "findings/{ref}/assign": {"assignee": None},
@@ -175,6 +178,11 @@ NEEDS_MORE = {  # what a viewer does not reach
         ),
         *("post alerts/{number}/acknowledge", "post alerts/{number}/reopen"),
         "post plans/{ref}/settle",
+        "post renumberings",
+        *(f"post renumberings/{{ref}}/{what}" for what in ("begin", "finish", "turn-back")),
+        *(
+            f"post renumberings/{{ref}}/{what}" for what in ("moved", "check")
+        ),  # of a project that is not the requester's
         *(f"post findings/{{ref}}/{what}" for what in ("dismiss", "reopen", "take-over", "assign", "correct")),
         *(f"post findings/{what}" for what in ("dismiss", "assign", "take-over")),
         *(f"post sources/{{ref}}/{what}" for what in ("surveys", "ask", "leave-off")),

@@ -32,6 +32,8 @@ NEEDED = {  # what a changing call needs, by the beginning of its address; the l
         for how in ("post", "patch", "delete")
     },
     **{f"post {what}": {"plan"} for what in ("plans", "clusters", "expected-plans", "alerts", "findings")},
+    "post renumberings": {"plan"},
+    **{f"post renumberings/{{ref}}/{what}": {"plan", "give-back"} for what in ("finish", "turn-back")},
     **{f"post sources/{{ref}}/{what}": {"plan"} for what in ("surveys", "ask", "leave-off")},
     "post plans/{ref}/remove": {"plan", "give-back"},
     "post ledger": {"ask", "give-back", "plan", "set-up"},

@@ -21,6 +21,7 @@ import { Mono } from "../parts/Mono";
 import { RecordTable } from "../parts/RecordTable";
 import { StateChip } from "../parts/states";
 import { amount, grouped, shortTime, tagText } from "../parts/text";
+import { OnItsWay } from "../moving/OnItsWay";
 import { useTitle } from "../parts/useTitle";
 import { useMay, useMe } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
@@ -85,7 +86,7 @@ function SubnetView({ subnet }: { subnet: Subnet }) {
             : `Given back. Its range and name cool until ${shortTime(subnet.ends_at)}, then they are free again.`}
         </Alert>
       )}
-      {subnet.state === "retiring" && <Alert severity="warning">Being replaced. Give it back when nothing uses it any more.</Alert>}
+      <OnItsWay subnet={subnet} />
       <Card>
         <RecordTable
           label="Blocks"

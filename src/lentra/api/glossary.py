@@ -10,6 +10,8 @@ GLOSSARY = {
     "one": "The first of two realms, or what it has there.",
     "other": "The second of two realms, or what it has there.",
     "planned": "How many where one is only kept for later.",
+    "wave": "The wave that it is in; empty where everything moves at once.",
+    "ended_at": "When it was finished, or given up; null while it is not.",
     "way": "What is done: leave, give back, wait, lift, renumber, hide, translate.",
     "agent": "What the browser calls itself.",
     "began": "By whose hand it began, and why.",

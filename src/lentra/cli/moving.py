@@ -50,6 +50,7 @@ def add_commands(commands: Any) -> None:
     command.set_defaults(run=_start)
     command = verbs.add_parser("list", help="list renumberings", epilog="example: lentra renumber list")
     command.add_argument("--realm", action=Several, help="of this realm; several with commas")
+    command.add_argument("--subnet", action=Several, help="that this subnet has part in; several with commas")
     command.add_argument(
         "--state", action=Several, choices=["moving", "finished", "turned back"], help="several with commas"
     )
@@ -303,7 +304,7 @@ def _show_map(made: Mapping[str, Any]) -> None:
 
 
 def _list(options: argparse.Namespace) -> int:
-    of = {name: value for name in ("realm", "state") if (value := getattr(options, name))}
+    of = {name: value for name in ("realm", "subnet", "state") if (value := getattr(options, name))}
     columns = ("name", "realm", "state", "source", "target", "waves", "by", "created_at")
     show_list(options, client_for(options).renumberings.list, of, columns)
     return DONE

@@ -937,9 +937,9 @@ class MoveOf(TypedDict):
     name: str
     wave: NotRequired[str]
     state: MoveStateEnum
-    project: Named | None
-    zone: Named | None
-    tier: Named | None
+    project: str
+    zone: str
+    tier: str
     old: MoveSide
     new: MoveSide
     kept: bool
@@ -2085,9 +2085,9 @@ class StartedMove(TypedDict):
     name: str
     wave: NotRequired[str]
     state: MoveStateEnum
-    project: Named | None
-    zone: Named | None
-    tier: Named | None
+    project: str
+    zone: str
+    tier: str
     old: MoveSide
     new: MoveSide
     kept: bool

@@ -52,7 +52,9 @@ class StepSerializer(serializers.Serializer):
 
     day = serializers.CharField()
     amount = serializers.CharField(help_text="Addresses; negative where they become free.")
-    what = serializers.CharField(help_text="planned need, reservation falls back, or supposed")
+    what = serializers.CharField(
+        help_text="planned need, reservation falls back, renumbering leaves it, or supposed"
+    )
     name = serializers.CharField()
     why = serializers.CharField()
 

@@ -19,11 +19,15 @@ from lentra.api.fields import (
     meant,
 )
 from lentra.api.serializers.named import NamedSerializer
-from lentra.registry.models import CHECKS, MOVE_STATES, RENUMBERING_STATES, WAVES, Move, Realm, Renumbering
+from lentra.registry.models import CHECKS, MOVE_STATES, RENUMBERING_STATES, WAVES, Move, Realm, Renumbering, Subnet
 from lentra.registry.operations.renumbering.laying import MOST_SUBNETS, Wanted
 from lentra.registry.operations.renumbering.renumber import Started
 from lentra.registry.reports.renumbering import hosts_left, progress
 
+_PLANNED = "Those whose new side is only held."
+_MOVING = "Those of which both sides live."
+_FINISHED = "Those whose old side was given back."
+_PLAIN = ("of", "name", "wave", "state", "project", "zone", "tier", "kept", "begun_at", "ended_at")
 _RANGES = ("from_ranges", "to_ranges")
 
 
@@ -133,9 +137,9 @@ class MoveOfSerializer(serializers.ModelSerializer):
 
     of = OneOf(["subnet", "reservation"], help_text="What moves.")
     state = OneOf(list(MOVE_STATES), help_text="planned, moving, finished, turned back.")
-    project = RefField(read_only=True, allow_null=True)
-    zone = RefField(read_only=True, allow_null=True)
-    tier = RefField(read_only=True, allow_null=True)
+    project = serializers.CharField(help_text="Name of its project; empty for a reservation.")
+    zone = serializers.CharField(help_text="Name of its zone; empty for none.")
+    tier = serializers.CharField(help_text="Name of its tier; empty for a reservation.")
     old = MoveSideSerializer(help_text="Where it comes from.")
     new = MoveSideSerializer(help_text="Where it goes.")
     kept = serializers.BooleanField(help_text="Whether its place in the range is the one that it had.")
@@ -153,13 +157,11 @@ class MoveOfSerializer(serializers.ModelSerializer):
 
 def move_told(move: Move, left: tuple[int, int]) -> dict[str, Any]:
     """A move as it is told, with how many address records it has and how many have not moved."""
-    ref = RefField().to_representation
     return {
         "id": move.pk,
-        **{name: getattr(move, name) for name in ("of", "name", "wave", "state", "kept", "begun_at", "ended_at")},
-        **{n: ref(one) if (one := getattr(move, n)) else None for n in ("project", "zone", "tier")},
-        "old": {"id": move.old, "ranges": move.old_ranges},
-        "new": {"id": move.new, "ranges": move.new_ranges},
+        **{name: getattr(move, name) for name in _PLAIN},
+        "old": {"id": move.old_id, "ranges": move.old_ranges},
+        "new": {"id": move.new_id, "ranges": move.new_ranges},
         "checks": [{"check": check, **told} for check, told in move.checks.items()],
         "hosts": left[0],
         "left": left[1],
@@ -200,10 +202,10 @@ def started_told(started: Started) -> dict[str, Any]:
 class MoveCountsSerializer(serializers.Serializer):
     """How many moves are in each state."""
 
-    planned = serializers.IntegerField()
-    moving = serializers.IntegerField()
-    finished = serializers.IntegerField()
-    turned_back = serializers.IntegerField()
+    planned = serializers.IntegerField(help_text=_PLANNED)
+    moving = serializers.IntegerField(help_text=_MOVING)
+    finished = serializers.IntegerField(help_text=_FINISHED)
+    turned_back = serializers.IntegerField(help_text="Those that were given up.")
 
 
 class HostCountsSerializer(serializers.Serializer):
@@ -221,9 +223,9 @@ class MoveProgressSerializer(serializers.Serializer):
     zone = serializers.CharField(help_text="Empty for none.")
     tier = serializers.CharField(help_text="Empty for none.")
     moves = serializers.IntegerField(help_text="Subnets and reservations of it.")
-    planned = serializers.IntegerField()
-    moving = serializers.IntegerField()
-    finished = serializers.IntegerField()
+    planned = serializers.IntegerField(help_text=_PLANNED)
+    moving = serializers.IntegerField(help_text=_MOVING)
+    finished = serializers.IntegerField(help_text=_FINISHED)
     hosts = serializers.IntegerField(help_text="Address records that move along.")
     moved = serializers.IntegerField(help_text="Those that have moved.")
 
@@ -231,14 +233,14 @@ class MoveProgressSerializer(serializers.Serializer):
 class ChecksDoneSerializer(serializers.Serializer):
     """A step of the list, and for how many moves it is ticked off."""
 
-    check = OneOf(list(CHECKS))
+    check = OneOf(list(CHECKS), help_text="Which step.")
     moves = serializers.IntegerField()
 
 
 class HeldUpSerializer(serializers.Serializer):
     """A move that cannot be finished now."""
 
-    move = NamedSerializer()
+    move = NamedSerializer(help_text="Which one.")
     wave = serializers.CharField()
     why = serializers.CharField(help_text="What holds it up.")
 
@@ -259,7 +261,7 @@ class RenumberingProgressSerializer(serializers.Serializer):
 class RenumberingShownSerializer(RenumberingSerializer):
     """A renumbering and how far it is."""
 
-    progress = RenumberingProgressSerializer()
+    progress = RenumberingProgressSerializer(help_text="How far it is.")
 
     class Meta(RenumberingSerializer.Meta):
         fields: tuple[str, ...] = (*RenumberingSerializer.Meta.fields, "progress")
@@ -322,6 +324,7 @@ class RenumberingListQuery(OfPages):
     """Which renumberings."""
 
     realm = meant(Realm)
+    subnet = meant(Subnet, "That this subnet has part in, on either side.")
     state = AnyOf(OneOf(list(RENUMBERING_STATES)), help_text="moving, finished, turned back.")
     order = OneOf(["newest", "oldest", "name"], required=False, help_text="newest (first), oldest, name.")
 
@@ -342,7 +345,7 @@ def moves_told(moves: list[Move]) -> list[dict[str, Any]]:
 class MapRowSerializer(serializers.Serializer):
     """Something old beside its new place."""
 
-    of = OneOf(["subnet", "reservation", "address record"])
+    of = OneOf(["subnet", "reservation", "address record"], help_text="What it is.")
     name = serializers.CharField()
     old = serializers.CharField(help_text="Its range or address until now.")
     new = serializers.CharField(help_text="Its range or address from then on.")
@@ -356,7 +359,7 @@ class RuleRowSerializer(serializers.Serializer):
 
     wave = serializers.CharField()
     when = OneOf(["now", "at the end"])
-    action = OneOf(["add", "take out"])
+    action = OneOf(["add", "take out"], help_text="What is to be done with it.")
     range = serializers.CharField()
 
 
@@ -364,7 +367,7 @@ class DnsChangeSerializer(serializers.Serializer):
     """A DNS record to add as a wave begins, or to delete once its hosts have moved."""
 
     wave = serializers.CharField()
-    action = OneOf(["add", "delete"])
+    action = OneOf(["add", "delete"], help_text="What is to be done with it.")
     name = serializers.CharField(help_text="Without a dot at its end.")
     type = OneOf(["A", "AAAA", "PTR"])
     data = serializers.CharField(help_text="The address, or the name that it leads to.")
@@ -373,6 +376,6 @@ class DnsChangeSerializer(serializers.Serializer):
 class RouteRowSerializer(serializers.Serializer):
     """A prefix that is routed in a phase of the move."""
 
-    phase = OneOf(["before", "during", "after"])
+    phase = OneOf(["before", "during", "after"], help_text="Before, while both sides live, after.")
     family = OneOf([4, 6])
     range = serializers.CharField()

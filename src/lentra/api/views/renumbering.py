@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from django.db.models import Q
 from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -37,7 +38,7 @@ from lentra.api.serializers.renumbering import (
     started_told,
     wanted_of,
 )
-from lentra.registry.models import Renumbering
+from lentra.registry.models import Move, Renumbering
 from lentra.registry.operations.renumbering.renumber import start_renumbering
 from lentra.registry.operations.renumbering.waves import (
     Part,
@@ -64,7 +65,11 @@ class RenumberingViews(GenericViewSet):
 
     @call("List renumberings", query=RenumberingListQuery)
     def list(self, request: Request) -> Response:
-        rows = narrow(self.get_queryset(), asked(request), "realm", "state")
+        values = asked(request)
+        rows = narrow(self.get_queryset(), values, "realm", "state")
+        if subnets := values.get("subnet"):
+            moves = Move.objects.filter(Q(old_id__in=subnets) | Q(new_id__in=subnets))
+            rows = rows.filter(pk__in=set(moves.values_list("renumbering", flat=True)))
         page = self.paginate_queryset(rows)
         return self.get_paginated_response(RenumberingSerializer(page, many=True).data)
 
@@ -133,14 +138,14 @@ class RenumberingViews(GenericViewSet):
     @action(detail=True, methods=["post"])
     def moved(self, request: Request, ref: str) -> Response:
         values = read_body(request, HostsMovedSerializer)
-        who = (values.get("subnets", []), values.get("hosts", []), values["moved"])
+        who = (values.get("subnets", []), values.get("hosts", []), values["moved"], read_version(request))
         return self._change(request, ref, lambda change, number: set_moved(change, number, *who))
 
     @call("Tick off a step", request=CheckSerializer, responses=answer_of(RenumberingShownSerializer))
     @action(detail=True, methods=["post"])
     def check(self, request: Request, ref: str) -> Response:
         values = read_body(request, CheckSerializer)
-        what = (values.get("subnets", []), values["check"], values["done"])
+        what = (values.get("subnets", []), values["check"], values["done"], read_version(request))
         return self._change(request, ref, lambda change, number: set_check(change, number, *what))
 
     @call("List the moves of a renumbering", query=MoveListQuery, responses=paged(MoveOfSerializer))

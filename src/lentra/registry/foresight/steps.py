@@ -1,17 +1,18 @@
-"""Steps to come in the use of pools: planned needs, and reservations that fall back."""
+"""Steps to come in the use of pools: planned needs, reservations that fall back, and what renumberings leave."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db.models import Count
 
 from lentra.addressing.forecast import Step
 from lentra.addressing.prefix import BITS
-from lentra.registry.models import ExtentRow, PlannedNeed, Reservation
+from lentra.registry.models import LIVING_MOVES, ExtentRow, Move, PlannedNeed, Pool, Renumbering, Reservation
+from lentra.registry.reports.renumbering import progress
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,8 @@ class KnownStep:
 
 
 def steps_of(pools: Sequence[int], now: datetime) -> dict[tuple[int, int], list[KnownStep]]:
-    """The steps of pools from today on: (pool number, family) -> steps in order of day. Three statements."""
+    """The steps of pools from today on: (pool number, family) -> steps in order of day. Four statements, one more for each
+    renumbering that is under way without a day by which it is to be done."""
     found: dict[tuple[int, int], list[KnownStep]] = {}
     for need in PlannedNeed.objects.filter(pool__in=pools, day__gte=now.date()):
         found.setdefault((need.pool_id, need.family), []).append(
@@ -63,4 +65,30 @@ def steps_of(pools: Sequence[int], now: datetime) -> dict[tuple[int, int], list[
                 reservation.reason,
             )
         )
+    for key, step in _left_behind(pools, now):
+        found.setdefault(key, []).append(step)
     return {key: sorted(steps, key=lambda step: (step.day, step.name)) for key, steps in found.items()}
+
+
+def _left_behind(pools: Sequence[int], now: datetime) -> Iterator[tuple[tuple[int, int], KnownStep]]:
+    """What comes free once renumberings are done and the old side has cooled; nothing of what is kept out then."""
+    moving = {made.pk: made for made in Renumbering.objects.filter(state="moving") if not made.vacated}
+    if not moving:
+        return
+    living = Move.objects.filter(renumbering__in=moving, state__in=LIVING_MOVES, of="subnet")
+    of = dict(living.values_list("old_id", "renumbering"))
+    rows = ExtentRow.objects.filter(pool__in=pools, subnet__in=of).values_list(
+        "pool", "subnet", "family", "length"
+    )
+    left: dict[tuple[int, int, int], int] = {}
+    for pool, subnet, family, length in rows:
+        key = (pool, family, of[subnet])
+        left[key] = left.get(key, 0) + (1 << (BITS[family] - length))
+    cooling = dict(Pool.objects.filter(pk__in={pool for pool, _, _ in left}).values_list("pk", "cooling_days"))
+    for (pool, family, number), amount in left.items():
+        made = moving[number]
+        if (end := made.by or progress(made, now)["likely"]) is None:
+            continue
+        day = max(end, now.date()) + timedelta(days=cooling[pool])
+        what = made.reason or f"{made.source} moves to {made.target}"
+        yield (pool, family), KnownStep(day, -amount, "renumbering leaves it", made.name, what)

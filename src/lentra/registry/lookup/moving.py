@@ -1,11 +1,11 @@
-"""What moves: the moves that a subnet has part in, and hosts that were seen at their new addresses."""
+"""What moves: hosts that were seen at their new addresses."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 from lentra.registry.lookup.sightings import look_up_last_seen
-from lentra.registry.models import LIVING_MOVES, Address, Move
+from lentra.registry.models import Address, Move
 
 
 def hosts_seen_moved(moves: Sequence[Move]) -> set[int]:
@@ -14,7 +14,9 @@ def hosts_seen_moved(moves: Sequence[Move]) -> set[int]:
     Returns:
         numbers of records of the new side that nobody has marked.
     """
-    rows = Address.objects.filter(subnet__in=[move.new for move in moves], moved_at=None, replaces__isnull=False)
+    rows = Address.objects.filter(
+        subnet__in=[move.new_id for move in moves], moved_at=None, replaces__isnull=False
+    )
     news = list(rows.select_related("replaces"))
     olds = [record.replaces for record in news if record.replaces]
     look_up_last_seen([*news, *olds])
@@ -25,14 +27,3 @@ def hosts_seen_moved(moves: Sequence[Move]) -> set[int]:
         if there and there >= record.created_at and (here is None or here < there):
             found.add(record.pk)
     return found
-
-
-def moves_of_subnet(number: int) -> list[Move]:
-    """The moves that a subnet has part in, on either side, and that are under way."""
-    rows = Move.objects.select_related("renumbering__realm").filter(state__in=LIVING_MOVES)
-    return [*rows.filter(old=number), *rows.filter(new=number)]
-
-
-def old_sides(subnets: Iterable[int]) -> set[int]:
-    """Those of some subnets that are about to be left."""
-    return set(Move.objects.filter(old__in=list(subnets), state="moving").values_list("old", flat=True))

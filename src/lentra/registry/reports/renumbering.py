@@ -26,24 +26,23 @@ Told = dict[str, Any]
 
 def moves_of(made: Renumbering, states: Sequence[str] = MOVE_STATES) -> list[Move]:
     """The moves of a renumbering in their order."""
-    rows = made.moves.filter(state__in=states).select_related("project", "zone", "tier")
-    return list(rows.order_by("place"))
+    return list(made.moves.filter(state__in=states).order_by("place"))
 
 
 def hosts_left(moves: Iterable[Move]) -> dict[int, tuple[int, int]]:
     """Of each move, how many address records it has, and how many of these have not moved. Two statements."""
     moves = list(moves)
-    planned = [move.old for move in moves if move.state == "planned"]
-    living = [move.new for move in moves if move.state == "moving"]
+    planned = [move.old_id for move in moves if move.state == "planned"]
+    living = [move.new_id for move in moves if move.state == "moving"]
     still = Address.objects.filter(subnet__in=living, moved_at=None, replaces__isnull=False)
     recorded = _counted(Address.objects.filter(subnet__in=planned)) if planned else {}
     waiting = _counted(still) if living else {}
     found = {}
     for move in moves:
         if move.state == "planned":
-            found[move.pk] = (recorded.get(move.old, 0),) * 2
+            found[move.pk] = (recorded.get(move.old_id, 0),) * 2
         else:
-            found[move.pk] = (len(move.hosts), waiting.get(move.new, 0) if move.state == "moving" else 0)
+            found[move.pk] = (len(move.hosts), waiting.get(move.new_id, 0) if move.state == "moving" else 0)
     return found
 
 
@@ -68,7 +67,7 @@ def progress(made: Renumbering, now: datetime) -> Told:
     by_move = _seen_by_move(living, seen)
     rows: dict[tuple[str, str, str], Told] = {}
     for move in moves:
-        key = (move.wave, move.zone.name if move.zone else "", move.tier.name if move.tier else "")
+        key = (move.wave, move.zone, move.tier)
         row = rows.setdefault(
             key,
             {"wave": key[0], "zone": key[1], "tier": key[2]}
@@ -100,7 +99,7 @@ def progress(made: Renumbering, now: datetime) -> Told:
 
 
 def _seen_by_move(moves: Sequence[Move], seen: set[int]) -> dict[int, int]:
-    by_new = {move.new: move.pk for move in moves}
+    by_new = {move.new_id: move.pk for move in moves}
     rows = Address.objects.filter(pk__in=seen).values_list("subnet", flat=True)
     return dict(Counter(by_new[number] for number in rows))
 
@@ -111,13 +110,13 @@ def _held_up(
     """Moves that could not be finished now, and why."""
     olds = {
         subnet.pk: subnet
-        for subnet in Subnet.objects.filter(pk__in=[move.old for move in moves]).prefetch_related("extents")
+        for subnet in Subnet.objects.filter(pk__in=[move.old_id for move in moves]).prefetch_related("extents")
     }
     still = seen_now(olds.values()) if known else set()
     waiting = [move for move in moves if left[move.pk][1] - seen.get(move.pk, 0) > 0]
     names: dict[int, list[str]] = {}
     rows = Address.objects.filter(
-        subnet__in=[move.new for move in waiting[:_HELD_UP]], moved_at=None, replaces__isnull=False
+        subnet__in=[move.new_id for move in waiting[:_HELD_UP]], moved_at=None, replaces__isnull=False
     )
     for number, name in rows.order_by("family", "address").values_list("subnet", "name"):
         names.setdefault(number, []).append(name)
@@ -126,11 +125,11 @@ def _held_up(
         why = []
         if move in waiting:
             count = left[move.pk][1] - seen.get(move.pk, 0)
-            first = list(dict.fromkeys(names.get(move.new, ())))[:_NAMED]
+            first = list(dict.fromkeys(names.get(move.new_id, ())))[:_NAMED]
             more = " and others" if count > len(first) else ""
             have = "hosts have" if count > 1 else "host has"
             why.append(f"{count} {have} not moved" + (f": {', '.join(first)}{more}" if first else ""))
-        if move.old in still:
+        if move.old_id in still:
             why.append("the old side is still seen")
         if why:
             found.append({"move": {"id": move.pk, "name": move.name}, "wave": move.wave, "why": "; ".join(why)})
@@ -144,16 +143,18 @@ def hosts_told(moves: Sequence[Move]) -> dict[int, list[list[str]]]:
     """The address records of moves as name, old address, new address; of those that have not begun, where they would go."""
     found = {move.pk: move.hosts for move in moves if move.state not in ("planned", "turned back")}
     planned = [move for move in moves if move.state == "planned" and move.of == "subnet"]
-    numbers = {number for move in planned for number in (move.old, move.new)}
+    numbers = {number for move in planned for number in (move.old_id, move.new_id)}
     rows = Subnet.objects.filter(pk__in=numbers).select_related(*RELATED).prefetch_related("extents")
     subnets = {subnet.pk: subnet for subnet in rows}
     records: dict[int, list[Address]] = {}
-    for record in Address.objects.filter(subnet__in=[m.old for m in planned]).order_by("family", "address"):
+    for record in Address.objects.filter(subnet__in=[m.old_id for m in planned]).order_by("family", "address"):
         records.setdefault(record.subnet_id, []).append(record)
     for move in planned:
-        if move.old in subnets and move.new in subnets:
+        if move.old_id in subnets and move.new_id in subnets:
             olds, news = ([parse_prefix(t) for t in texts] for texts in (move.old_ranges, move.new_ranges))
-            hosts = host_moves(subnets[move.old], subnets[move.new], olds, news, records.get(move.old, ()))
+            hosts = host_moves(
+                subnets[move.old_id], subnets[move.new_id], olds, news, records.get(move.old_id, ())
+            )
             found[move.pk] = [host.told for host in hosts if host.new is not None]
     return found
 
@@ -194,11 +195,11 @@ def dns_changes(made: Renumbering) -> list[Told]:
     rows: list[Told] = []
     for wave, moves in _by_wave(made):
         hosts = hosts_told(moves)
-        news = Subnet.objects.filter(pk__in=[move.new for move in moves]).exclude(dns_suffix="")
+        news = Subnet.objects.filter(pk__in=[move.new_id for move in moves]).exclude(dns_suffix="")
         suffixes = dict(news.values_list("pk", "dns_suffix"))
         for action, column in (("add", 2), ("delete", 1)):
             for move in moves:
-                suffix = suffixes.get(move.new, "")
+                suffix = suffixes.get(move.new_id, "")
                 for host in hosts.get(move.pk, ()):
                     family, address = parse_address(host[column])
                     name = f"{host[0]}.{suffix}" if suffix else host[0]

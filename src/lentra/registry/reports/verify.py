@@ -31,6 +31,7 @@ from lentra.registry.models import (
 )
 from lentra.registry.reports.replay import departures_from_ledger, departures_of_gone
 from lentra.registry.reports.verify_meetings import check_meetings
+from lentra.registry.reports.verify_moves import check_moves
 from lentra.registry.reports.verify_subnets import SubnetCheck
 from lentra.registry.rules.quotas import LIMITS, used_of_each
 from lentra.registry.space.counting import extents_in_order, overlooked
@@ -71,6 +72,7 @@ def verify(only: Realm | None = None) -> dict[str, Any]:
                 offences += _due(realm, pool, spaces)
         offences += _top_level_overlaps(only)
         offences += [Offence(1, what, where) for what, where in check_meetings(only)]
+        offences += [Offence(1, what, where) for what, where in check_moves(only)]
         offences += _carved_pools(only)
         subnets = SubnetCheck(only.pk if only else None)
         offences += [Offence(*offence) for offence in subnets.offences()]

@@ -38,6 +38,7 @@ class Shown:
 Told = list[Any]  # verb, kind, name, before, after of a ledger entry
 _NOT_PROMISED = {  # moments, and why it is done: both are those of the commit
     *("at", "created_at", "changed_at", "ends_at", "attached_at", "revoked_at", "expires_at"),
+    *("begun_at", "ended_at", "moved_at"),
     *("opened_at", "closed_at", "seen_at", "taken_at"),
     *("decided_at", "lapses_at", "reminds_at", "made_at", "decision"),
 }
@@ -59,7 +60,7 @@ def _lasting(facts: dict[str, Any] | None, made: dict[int, str]) -> dict[str, An
 
 def _known_as(name: str, value: Any, made: dict[int, str]) -> Any:
     """A value, with the number of what the change itself makes told by its place."""
-    if name == "made":  # numbers of several
+    if name == "made" or name.endswith("_ids"):  # numbers of several
         return [made.get(number, number) for number in value]
     return made.get(value, value) if name.endswith("_id") else value
 

@@ -292,11 +292,11 @@ def _move(made: Renumbering, going: Going, number: int, place: int) -> Move:
         of="reservation" if reserved else "subnet",
         wave=waves[made.waves],
         name=old.name,
-        project=old.project if isinstance(old, Subnet) else None,
-        zone=zone,
-        tier=tier,
-        old=old.pk,
-        new=number,
+        project=old.project.name if isinstance(old, Subnet) else "",
+        zone=zone.name if zone else "",
+        tier=tier.name if tier else "",
+        old_id=old.pk,
+        new_id=number,
         old_ranges=[old.range_text] if isinstance(old, Reservation) else [str(block) for block in going.olds],
         new_ranges=[range_text(old.family, pieces[0].first, pieces[-1].last)]
         if isinstance(old, Reservation)
@@ -333,7 +333,7 @@ def _vacate(change: Change, made: Renumbering, source: Source) -> None:
     change.note(
         f"nothing of {', '.join(texts[:5])} is handed out any more: what is free there is kept out from now on"
     )
-    change.edited(made, "vacate", vacated=texts, keep_outs=[keep_out.pk for keep_out in keep_outs])
+    change.edited(made, "vacate", vacated=texts, keep_out_ids=[keep_out.pk for keep_out in keep_outs])
 
 
 def _tell(change: Change, source: Source, goings: Sequence[Going], wanted: Wanted, aims: Sequence[Aim]) -> None:

@@ -9,7 +9,7 @@ from typing import Any
 from lentra.addressing.prefix import Prefix, parse_prefix
 from lentra.registry.errors import InUse, Invalid, WrongState
 from lentra.registry.lookup.find import find
-from lentra.registry.lookup.locked import find_locked
+from lentra.registry.lookup.locked import find_locked, refuse_stale
 from lentra.registry.lookup.moving import hosts_seen_moved
 from lentra.registry.lookup.sightings import still_seen
 from lentra.registry.models import (
@@ -18,6 +18,7 @@ from lentra.registry.models import (
     Address,
     KeepOut,
     Move,
+    Project,
     Renumbering,
     Reservation,
     Subnet,
@@ -53,7 +54,7 @@ def begin_wave(change: Change, ref: Any, part: Part, version: int | None = None)
         NotAllowed, UnknownName, StaleEdit.
     """
     made, moves = _taken_up(change, ref, part, ("planned",), "begin", version)
-    with open_pools_of(change, [move.new for move in moves] + [move.old for move in moves]) as pools:
+    with open_pools_of(change, [move.new_id for move in moves] + [move.old_id for move in moves]) as pools:
         begin(change, made, moves, pools)
     return made
 
@@ -66,24 +67,26 @@ def begin(change: Change, made: Renumbering, moves: Sequence[Move], pools: Pools
     held = [subnet for subnet in news.values() if subnet.state == "held"]
     activate(pools, [subnet.pk for subnet in held])
     change.edited_all(held, "hand out", state="active")
-    there = [olds[move.old] for move in of_subnets if move.old in olds and olds[move.old].state == "active"]
+    there = [
+        olds[move.old_id] for move in of_subnets if move.old_id in olds and olds[move.old_id].state == "active"
+    ]
     change.edited_all(there, "retire", state="retiring")
     records: dict[int, list[Address]] = {}
     for record in Address.objects.filter(subnet__in=olds).order_by("family", "address"):
         records.setdefault(record.subnet_id, []).append(record)
     hosts = {
         move.pk: host_moves(
-            olds[move.old],
-            news[move.new],
+            olds[move.old_id],
+            news[move.new_id],
             _prefixes(move.old_ranges),
             _prefixes(move.new_ranges),
-            records[move.old],
+            records[move.old_id],
         )
         for move in of_subnets
-        if move.old in records and move.new in news
+        if move.old_id in records and move.new_id in news
     }
-    refuse_homeless((olds[move.old], host) for move in of_subnets for host in hosts.get(move.pk, ()))
-    carry(change, [(news[move.new], hosts[move.pk]) for move in of_subnets if move.pk in hosts])
+    refuse_homeless((olds[move.old_id], host) for move in of_subnets for host in hosts.get(move.pk, ()))
+    carry(change, [(news[move.new_id], hosts[move.pk]) for move in of_subnets if move.pk in hosts])
     for move in moves:
         move.hosts = [host.told for host in hosts.get(move.pk, ())]
     _set_state(change, moves, "begin", "moving", begun_at=change.now)
@@ -102,14 +105,16 @@ def finish_wave(
     """
     made, moves = _taken_up(change, ref, part, ("moving",), "finish", version)
     of_subnets = [move for move in moves if move.of == "subnet"]
-    with open_pools_of(change, [move.old for move in of_subnets]):
+    with open_pools_of(change, [move.old_id for move in of_subnets]):
         olds, news = _sides(of_subnets)
         if not despite_use:
             _refuse_unmoved(change, of_subnets, olds)
         waiting = Address.objects.filter(subnet__in=news, moved_at=None, replaces__isnull=False)
         mark_moved(change, list(waiting), True)
         _set_state(change, moves, "finish", "finished", ended_at=change.now)
-        _take_over(change, [(olds[m.old], news[m.new]) for m in of_subnets if m.old in olds and m.new in news])
+        _take_over(
+            change, [(olds[m.old_id], news[m.new_id]) for m in of_subnets if m.old_id in olds and m.new_id in news]
+        )
         give_back_many(
             change, [subnet for subnet in olds.values() if subnet.state in ("active", "retiring")], True
         )
@@ -129,15 +134,15 @@ def turn_back(change: Change, ref: Any, part: Part, version: int | None = None) 
     """
     require(change.actor, "planner", "turn a renumbering back")
     found = find(Renumbering, ref, "renumbering")
-    if found.keep_outs:
+    if found.keep_out_ids:
         lock_outline(found.realm_id)
     made, moves = _taken_up(change, ref, part, LIVING_MOVES, "turn back", version)
     of_subnets = [move for move in moves if move.of == "subnet"]
-    reservations = [move.new for move in moves if move.of == "reservation"]
+    reservations = [move.new_id for move in moves if move.of == "reservation"]
     kept = Reservation.objects.filter(pk__in=reservations)
     more = set(kept.values_list("pool", flat=True))
     with open_pools_of(
-        change, [move.new for move in of_subnets] + [move.old for move in of_subnets], *more
+        change, [move.new_id for move in of_subnets] + [move.old_id for move in of_subnets], *more
     ) as pools:
         olds, news = _sides(of_subnets)
         moved = Address.objects.filter(subnet__in=news, moved_at__isnull=False)
@@ -148,13 +153,18 @@ def turn_back(change: Change, ref: Any, part: Part, version: int | None = None) 
         free_reservations(change, lock_all(kept), pools, "turn back")
         _set_state(change, moves, "turn back", "turned back", ended_at=change.now)
         _close(change, made, "turned back")
-        if made.state == "turned back" and made.keep_outs:
-            lift_all(change, list(KeepOut.objects.filter(pk__in=made.keep_outs)))
+        if made.state == "turned back" and made.keep_out_ids:
+            lift_all(change, list(KeepOut.objects.filter(pk__in=made.keep_out_ids)))
     return made
 
 
 def set_moved(
-    change: Change, ref: Any, subnets: Sequence[Any], hosts: Sequence[str], moved: bool = True
+    change: Change,
+    ref: Any,
+    subnets: Sequence[Any],
+    hosts: Sequence[str],
+    moved: bool = True,
+    version: int | None = None,
 ) -> Renumbering:
     """Note which hosts have moved, or that they have not; all of the subnets, if none are named.
 
@@ -168,11 +178,11 @@ def set_moved(
     """
     require(change.actor, "requester", "note that hosts have moved")
     made = find(Renumbering, ref, "renumbering", related=("realm",))
+    refuse_stale(made, version)
     moves = _moves(made, Part(subnets=subnets), ("moving",), "note that hosts have moved")
-    for project in {move.project for move in moves if move.project}:
-        require_project(change.actor, project, "note that its hosts have moved")
+    _require_projects(change, moves, "note that hosts have moved")
     records = list(
-        Address.objects.filter(subnet__in=[m.new for m in moves], replaces__isnull=False)
+        Address.objects.filter(subnet__in=[m.new_id for m in moves], replaces__isnull=False)
         .select_related("replaces")
         .order_by("family", "address")
     )
@@ -180,6 +190,13 @@ def set_moved(
         records = [record for text in hosts for record in _called(text, records)]
     mark_moved(change, records, moved)
     return made
+
+
+def _require_projects(change: Change, moves: Sequence[Move], to: str) -> None:
+    """Refuse who does not belong to the projects of all that is meant."""
+    of = Subnet.objects.filter(pk__in=[move.new_id for move in moves]).values("project")
+    for project in Project.objects.filter(pk__in=of).order_by("name"):
+        require_project(change.actor, project, to)
 
 
 def _called(text: str, records: Iterable[Address]) -> list[Address]:
@@ -194,7 +211,9 @@ def _called(text: str, records: Iterable[Address]) -> list[Address]:
     return found
 
 
-def set_check(change: Change, ref: Any, subnets: Sequence[Any], check: str, done: bool = True) -> Renumbering:
+def set_check(
+    change: Change, ref: Any, subnets: Sequence[Any], check: str, done: bool = True, version: int | None = None
+) -> Renumbering:
     """Tick off what is done for some subnets, or take the tick away; of all that move, if none are named.
 
     Raises:
@@ -205,9 +224,9 @@ def set_check(change: Change, ref: Any, subnets: Sequence[Any], check: str, done
     if check not in CHECKS:
         raise Invalid(f"{check!r} is no step of the list", field="check", received=check, suggestions=CHECKS)
     made = find(Renumbering, ref, "renumbering", related=("realm",))
+    refuse_stale(made, version)
     moves = _moves(made, Part(subnets=subnets), LIVING_MOVES, "tick off a step")
-    for project in {move.project for move in moves if move.project}:
-        require_project(change.actor, project, "tick off a step of its move")
+    _require_projects(change, moves, "tick off a step of a move")
     by = change.actor.name if change.actor else "lentra"
     for move in lock_all(Move.objects.filter(pk__in=[move.pk for move in moves]).order_by("place")):
         checks = {name: told for name, told in move.checks.items() if name != check}
@@ -230,7 +249,7 @@ def _taken_up(
 
 
 def _moves(made: Renumbering, part: Part, states: tuple[str, ...], to: str) -> list[Move]:
-    rows = made.moves.filter(state__in=states).select_related("project")
+    rows = made.moves.filter(state__in=states)
     words = f"renumbering {made.name}"
     if part.wave is not None:
         waves = sorted(set(made.moves.values_list("wave", flat=True)))
@@ -259,12 +278,12 @@ def _moves(made: Renumbering, part: Part, states: tuple[str, ...], to: str) -> l
 def _number_of(made: Renumbering, ref: Any) -> int:
     """The move of a subnet or reservation, by name or number of either side."""
     text = str(ref)
-    by_number = {"old": int(text)} if text.isascii() and text.isdigit() else {"name": text}
+    by_number = {"old_id": int(text)} if text.isascii() and text.isdigit() else {"name": text}
     move = made.moves.filter(**by_number).first()
-    if move is None and "old" in by_number:
-        move = made.moves.filter(new=int(text)).first()
+    if move is None and "old_id" in by_number:
+        move = made.moves.filter(new_id=int(text)).first()
     if move is None and (new := Subnet.objects.filter(realm=made.realm_id, name=text).first()):
-        move = made.moves.filter(new=new.pk).first()
+        move = made.moves.filter(new_id=new.pk).first()
     if move is None:
         raise Invalid(
             f"{text} is not of renumbering {made.name}",
@@ -279,7 +298,7 @@ def _sides(moves: Sequence[Move]) -> tuple[dict[int, Subnet], dict[int, Subnet]]
     """The old and the new subnets of moves, locked; one that is gone by itself is left out."""
     sides = []
     for side in ("old", "new"):
-        rows = Subnet.objects.filter(pk__in=[getattr(move, side) for move in moves]).order_by("pk")
+        rows = Subnet.objects.filter(pk__in=[getattr(move, f"{side}_id") for move in moves]).order_by("pk")
         found = lock_all(rows.select_related(*RELATED).prefetch_related("extents"))
         for subnet in found:
             subnet.pool.sheet.known_rules = subnet.pool.sheet.rules()
@@ -319,7 +338,7 @@ def _refuse_unmoved(change: Change, moves: Sequence[Move], olds: dict[int, Subne
     waiting = [
         record
         for record in Address.objects.filter(
-            subnet__in=[move.new for move in moves], moved_at=None, replaces__isnull=False
+            subnet__in=[move.new_id for move in moves], moved_at=None, replaces__isnull=False
         )
         .select_related("replaces", "subnet")
         .order_by("family", "address")
@@ -400,8 +419,8 @@ def _without_tag() -> dict[str, Any]:
 
 def _take_over_reservation(change: Change, move: Move) -> None:
     """The new reservation gets the name of the old one, which is given back."""
-    if Reservation.objects.filter(pk=move.old).exists():
-        give_back_reservation(change, move.old)
-    new = find_locked(Reservation, move.new) if Reservation.objects.filter(pk=move.new).exists() else None
+    if Reservation.objects.filter(pk=move.old_id).exists():
+        give_back_reservation(change, move.old_id)
+    new = find_locked(Reservation, move.new_id) if Reservation.objects.filter(pk=move.new_id).exists() else None
     if new is not None:
         change.edited(new, "take over", name=move.name)

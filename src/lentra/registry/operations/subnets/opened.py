@@ -69,7 +69,7 @@ def refuse_moving(subnets: Iterable[Subnet], to: str) -> None:
     """
     numbers = [subnet.pk for subnet in subnets]
     living = Move.objects.filter(state__in=LIVING_MOVES).select_related("renumbering")
-    move = living.filter(old__in=numbers).first() or living.filter(new__in=numbers).first()
+    move = living.filter(old_id__in=numbers).first() or living.filter(new_id__in=numbers).first()
     if move is None:
         return
     name = move.renumbering.name
