@@ -9,6 +9,7 @@ import pytest
 from lentra.addressing.prefix import parse_address, parse_range
 from lentra.addressing.refusal import Exhausted
 from lentra.registry.errors import InUse, Invalid, NotAllowed, StillAttached, WrongState
+from tests.registry.test_findings import reality  # noqa: F401
 
 
 def start(world, name="east-quay", *, preview=False, waves="at-once", by=None, actor=None, **wanted):
@@ -401,3 +402,51 @@ def killed_after(seconds, work):
             if not cursor.fetchone()[0]:
                 break
             time.sleep(0.1)
+
+
+def test_hosts_that_a_source_sees_at_their_new_addresses_have_moved(quay, reality):  # noqa: F811
+    from lentra.registry.models import Renumbering
+    from lentra.registry.reports.renumbering import progress
+
+    record(quay, quay.desk, "till", address="10.40.4.37")
+    record(quay, quay.desk, "scale", address="10.40.4.38")
+    start(quay, from_pool="old-quay", to_pool="new-quay", by=date(2026, 3, 10))
+    source = reality.source()
+    quay.later(days=1)
+    reality.survey(source, reality.seen("10.40.4.37"), reality.seen("10.60.4.38"))
+
+    def told():
+        return progress(Renumbering.objects.get(realm=quay.realm), quay.clock.now())
+
+    assert told()["hosts"] == {"all": 2, "moved": 1, "seen": 1}
+    (held,) = told()["held_up"]
+    assert held["why"].startswith("1 host has not moved")
+    assert held["why"].endswith("the old side is still seen")
+    with pytest.raises(InUse, match="desk is still seen: 10.40.4.37/32"):
+        wave(quay, "finish_wave")
+    assert told()["likely"] == date(2026, 3, 5)
+    quay.later(days=1)
+    reality.survey(source, reality.seen("10.60.4.37"), reality.seen("10.60.4.38"))
+    assert told()["hosts"] == {"all": 2, "moved": 2, "seen": 2}
+    assert told()["held_up"] == []
+    wave(quay, "finish_wave")
+    assert told()["counts"]["finished"] == 2
+
+
+def test_forecasts_count_what_comes_free_and_what_is_kept_out_does_not(quay):
+    from lentra.registry.foresight.steps import steps_of
+    from lentra.registry.models import Pool
+
+    pool = Pool.objects.get(realm=quay.realm, name="old-quay")
+
+    def steps():
+        found = steps_of([pool.pk], quay.clock.now())
+        return [(key[1], step.day, step.amount) for key, known in sorted(found.items()) for step in known]
+
+    start(quay, from_pool="old-quay", to_pool="new-quay", by=date(2026, 4, 1))
+    assert steps() == [(4, date(2026, 4, 8), -(512 + 64)), (6, date(2026, 4, 8), -(1 << 64))]
+    quay.later(days=60)  # it is late, so not before today
+    assert {day for _, day, _ in steps()} == {date(2026, 5, 7)}
+    wave(quay, "turn_back")
+    start(quay, name="emptied", from_pool="old-quay", to_pool="new-quay", vacate=True, by=date(2026, 8, 1))
+    assert steps() == []
