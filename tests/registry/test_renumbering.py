@@ -129,7 +129,7 @@ def test_both_sides_live_until_the_old_one_is_finished(quay, holds):
         wave(quay, "finish_wave")
     assert refused.value.conflicts[0]["why"] == "goes to 10.60.4.37"
     moved(quay, hosts=["10.40.4.37"])
-    with pytest.raises(InUse, match="1 hosts have not moved"):
+    with pytest.raises(InUse, match="1 host has not moved"):
         wave(quay, "finish_wave")
     wave(quay, "finish_wave", subnets=["cams"])
     moved(quay)
@@ -282,7 +282,7 @@ def test_what_moves_is_not_grown_given_back_or_handed_over_meanwhile(quay):
     wave(quay, "begin_wave", wave=quay.zone.name)
     quay.do(release_address, quay.desk.addresses.get(name="till").pk)  # gone from the old side, so it has moved
     assert by_name(quay, "desk-new").addresses.get(name="till").moved_at is not None
-    with pytest.raises(InUse, match="1 hosts have not moved"):
+    with pytest.raises(InUse, match="1 host has not moved"):
         wave(quay, "finish_wave")
 
 
@@ -422,7 +422,7 @@ def test_hosts_that_a_source_sees_at_their_new_addresses_have_moved(quay, realit
     (held,) = told()["held_up"]
     assert held["why"].startswith("1 host has not moved")
     assert held["why"].endswith("the old side is still seen")
-    with pytest.raises(InUse, match="desk is still seen: 10.40.4.37/32"):
+    with pytest.raises(InUse, match="1 host has not moved .* and desk is still seen: 10.40.4.37 by"):
         wave(quay, "finish_wave")
     assert told()["likely"] == date(2026, 3, 5)
     quay.later(days=1)

@@ -347,9 +347,10 @@ def _refuse_unmoved(change: Change, moves: Sequence[Move], olds: dict[int, Subne
     lately = still_seen(olds.values())
     if not waiting and not lately:
         return
-    words = (
-        [f"{len(waiting)} hosts have not moved ({waiting[0].name}, {waiting[0].replaces.text})"] if waiting else []
-    )
+    words = []
+    if waiting:
+        count = "1 host has" if len(waiting) == 1 else f"{len(waiting)} hosts have"
+        words.append(f"{count} not moved ({waiting[0].name}, {waiting[0].replaces.text})")
     raise InUse(
         f"{' and '.join([*words, *lately[:1]])}: finish it all the same only when that is meant",
         field="despite_use",
