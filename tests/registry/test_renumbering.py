@@ -450,3 +450,36 @@ def test_forecasts_count_what_comes_free_and_what_is_kept_out_does_not(quay):
     wave(quay, "turn_back")
     start(quay, name="emptied", from_pool="old-quay", to_pool="new-quay", vacate=True, by=date(2026, 8, 1))
     assert steps() == []
+
+
+def test_tag_members_and_places_in_plans_go_over_and_ranges_stay_meanwhile(quay, holds):
+    from lentra.addressing.prefix import parse_prefix
+    from lentra.registry.models import TagMember
+    from lentra.registry.operations.pools.change_range import change_range
+    from lentra.registry.operations.setup.add_record import add_record
+
+    quay.do(add_record, "tag member", {"subnet": quay.cams, "name": "quay-switch"})
+    start(quay, from_pool="old-quay", to_pool="new-quay")
+    old, new = parse_prefix("10.40.0.0/20"), parse_prefix("10.44.0.0/20")
+    with pytest.raises(WrongState, match="change the range that it is in"):
+        quay.do(change_range, quay.cams.pool_id, old, new, rebase=True)
+    wave(quay, "finish_wave", subnets=["cams-new"])
+    member = TagMember.objects.get(name="quay-switch", subnet__realm=quay.realm)
+    assert (member.subnet.name, member.subnet.tag, str(member.subnet.blocks()[0])) == (
+        "cams",
+        120,
+        "10.60.9.64/26",
+    )
+    holds()
+
+
+def test_new_blocks_hold_the_hosts_that_are_expected(world):
+    from lentra.addressing.refusal import HostsDoNotFit
+
+    pool = world.pool("10.40.0.0/20", name="old-quay")
+    world.pool("10.60.0.0/20", name="new-quay")
+    world.ask(pool, hosts=50, name="desk")
+    with pytest.raises(HostsDoNotFit, match="50 hosts are expected there"):
+        start(world, from_pool="old-quay", to_pool="new-quay", lengths={4: 27})
+    started, _ = start(world, from_pool="old-quay", to_pool="new-quay", lengths={4: 25})
+    assert started.moves[0].new_ranges == ["10.60.0.0/25"]

@@ -22,8 +22,7 @@ def hosts_seen_moved(moves: Sequence[Move]) -> set[int]:
     look_up_last_seen([*news, *olds])
     found = set()
     for record in news:
-        assert record.replaces
-        there, here = record.last_seen_at, record.replaces.last_seen_at
+        there, here = record.last_seen_at, record.replaces.last_seen_at if record.replaces else None
         if there and there >= record.created_at and (here is None or here < there):
             found.add(record.pk)
     return found

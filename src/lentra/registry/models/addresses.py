@@ -23,7 +23,7 @@ class Address(Record):
     """One address inside a block, with what it is for. `mac` is None or 12 hexadecimal digits in pairs.
 
     `secondary`: a further address of the host that has the same name. One in the new block of a subnet that is moved
-    `replaces` that of the old one, as long as both live; `moved_at` says since when its host has moved.
+    `replaces` that of the old one, which may be gone by now; `moved_at` says since when its host has moved.
     """
 
     KIND = "address record"
@@ -40,7 +40,9 @@ class Address(Record):
     secondary = models.BooleanField(default=False)
     purpose = models.CharField(max_length=200, default="", blank=True)
     created_at = models.DateTimeField()
-    replaces = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="replaced_by")
+    replaces = models.ForeignKey(
+        "self", null=True, on_delete=models.DO_NOTHING, db_constraint=False, related_name="replaced_by"
+    )
     moved_at = models.DateTimeField(null=True)
 
     class Meta:

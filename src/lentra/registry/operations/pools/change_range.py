@@ -17,6 +17,7 @@ from lentra.registry.lookup.meeting import lock_joined
 from lentra.registry.models import Pool, PoolRange, Reservation, Subnet, place_key
 from lentra.registry.operations.links.settle import follow_ranges
 from lentra.registry.operations.pools.add_pool import check_top_level, take_ranges
+from lentra.registry.operations.subnets.opened import refuse_moving
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.evidence import conflicts_over
 from lentra.registry.space.keep_outs import keep_out_of
@@ -269,7 +270,11 @@ def _shift_records(change: Change, pool: Pool, old: Prefix, distance: int) -> No
             return address_text(family, first + distance)
         return f"{address_text(family, first + distance)}-{address_text(family, last + distance)}"
 
-    for subnet in lock_all(Subnet.objects.filter(extents__pool=pool).distinct().prefetch_related("extents")):
+    subnets = lock_all(Subnet.objects.filter(extents__pool=pool).distinct().prefetch_related("extents"))
+    span = range(old.first + distance, old.last + distance + 1)
+    here_now = [s for s in subnets if any(b.family == old.family and b.first in span for b in s.blocks())]
+    refuse_moving(here_now, "change the range that it is in")
+    for subnet in subnets:
         blocks = subnet.blocks()
         here = {
             b for b in blocks if b.family == old.family and b.first - distance in range(old.first, old.last + 1)

@@ -167,11 +167,22 @@ def mark_moved(change: Change, records: Sequence[Address], moved: bool) -> None:
     if not there:
         return
     change.edited_all(there, "move" if moved else "move back", moved_at=now)
-    olds = {record.replaces_id: record for record in there if record.replaces_id}
     if moved:
-        pairs = {number: record for number, record in olds.items() if number}
+        pairs = {record.replaces_id: record for record in there if record.replaces_id}
     else:
-        back = Address.objects.in_bulk([number for number in olds if number])
-        pairs = {record.pk: back[number] for number, record in olds.items() if number in back}
+        pairs = _back(record.pk for record in there)
     for words in reattach(change, pairs):
         change.note(words)
+
+
+def give_up_attached(change: Change, news: Iterable[int]) -> None:
+    """Attach public addresses of new subnets, which are about to go, to the old records again."""
+    there = Subnet.objects.filter(attached_record__subnet__in=list(news)).values_list("attached_record", flat=True)
+    for words in reattach(change, _back(there)):
+        change.note(words)
+
+
+def _back(numbers: Iterable[int]) -> dict[int, Address]:
+    """The old records of new ones, as far as there are any: number of the new one -> the old one."""
+    rows = Address.objects.filter(pk__in=list(numbers), replaces__isnull=False).select_related("replaces")
+    return {record.pk: record.replaces for record in rows if record.replaces}

@@ -10,10 +10,12 @@ from django.db.models import Q
 from lentra.addressing.compaction import clearings
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range, range_text, without
-from lentra.addressing.refusal import Exhausted, OutsideParent, Refusal
+from lentra.addressing.refusal import Exhausted, HostsDoNotFit, OutsideParent, Refusal
 from lentra.addressing.renumbering import Moved, Old, move_blocks
+from lentra.addressing.sizing import hosts_with_growth
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
+from lentra.registry.lookup.insides import rules_of
 from lentra.registry.lookup.pools_around import PoolsAround
 from lentra.registry.models import ExtentRow, Plan, Pool, PoolRange, Realm, Reservation, Space, Subnet
 from lentra.registry.operations.subnets.opened import RELATED
@@ -419,10 +421,26 @@ def _refuse_rules(going: Going) -> None:
             pool.sheet.rules().check_subnet_length(block.family, block.length)
             if block.family == 4:
                 check_pool_bounds(pool, block.length)
+                _refuse_too_few(record, going.news, pool)
         except Refusal as refusal:
             told = refusal.with_(message=f"{record.name}, to {block}: {refusal.message}")
             told.field = "to_pool" if refusal.field == "pool" else f"length_v{block.family}"
             raise told
+
+
+def _refuse_too_few(record: Subnet, news: Sequence[Prefix], pool: Pool) -> None:
+    """Refuse IPv4 blocks in which the expected hosts have no place."""
+    needed = hosts_with_growth(record.hosts or 0, record.growth)
+    usable = sum(pool.sheet.rules().family(4).usable(block) for block in news if block.family == 4)
+    before = sum(rules_of(record, 4).usable(block) for block in record.blocks() if block.family == 4)
+    if usable < needed <= before:
+        raise HostsDoNotFit(
+            f"{record.hosts:,} hosts are expected there, which need {needed:,} addresses, and it would have {usable:,}",
+            field="length_v4",
+            received=usable,
+            rule="what is expected in a subnet fits into it",
+            suggestions=["leave length_v4 out"],
+        )
 
 
 def spans_of(going: Going) -> list[tuple[Prefix, State]]:

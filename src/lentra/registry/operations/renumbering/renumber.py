@@ -91,8 +91,8 @@ def start_renumbering(
     if wanted.vacate or wanted.clear is not None:
         lock_outline(source.realm.pk)
     with open_pools(change, pools_of(source, aims)) as pools:
-        source = read_source(wanted)  # as it is under the locks
         lock_all(Subnet.objects.filter(pk__in=[subnet.pk for subnet in source.subnets]))
+        source = read_source(wanted)  # as it is under the locks
         goings = lay(wanted, source, aims)
         target = _target_words(wanted, aims)
         made = Renumbering(

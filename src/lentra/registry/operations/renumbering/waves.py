@@ -22,9 +22,16 @@ from lentra.registry.models import (
     Renumbering,
     Reservation,
     Subnet,
+    TagMember,
 )
 from lentra.registry.operations.pools.add_keep_out import lift_all
-from lentra.registry.operations.renumbering.hosts import carry, host_moves, mark_moved, refuse_homeless
+from lentra.registry.operations.renumbering.hosts import (
+    carry,
+    give_up_attached,
+    host_moves,
+    mark_moved,
+    refuse_homeless,
+)
 from lentra.registry.operations.reservations.reserve import give_back_reservation
 from lentra.registry.operations.subnets.give_back import give_back_many
 from lentra.registry.operations.subnets.opened import RELATED
@@ -112,9 +119,8 @@ def finish_wave(
         waiting = Address.objects.filter(subnet__in=news, moved_at=None, replaces__isnull=False)
         mark_moved(change, list(waiting), True)
         _set_state(change, moves, "finish", "finished", ended_at=change.now)
-        _take_over(
-            change, [(olds[m.old_id], news[m.new_id]) for m in of_subnets if m.old_id in olds and m.new_id in news]
-        )
+        sides = ((olds.get(move.old_id), news.get(move.new_id)) for move in of_subnets)
+        _take_over(change, [(old, new) for old, new in sides if old and new])
         give_back_many(
             change, [subnet for subnet in olds.values() if subnet.state in ("active", "retiring")], True
         )
@@ -145,8 +151,7 @@ def turn_back(change: Change, ref: Any, part: Part, version: int | None = None) 
         change, [move.new_id for move in of_subnets] + [move.old_id for move in of_subnets], *more
     ) as pools:
         olds, news = _sides(of_subnets)
-        moved = Address.objects.filter(subnet__in=news, moved_at__isnull=False)
-        mark_moved(change, list(moved), False)
+        give_up_attached(change, news)
         back = [subnet for subnet in olds.values() if subnet.state == "retiring"]
         change.edited_all(back, "take up again", state="active")
         free_subnets(change, list(news.values()), pools, "turn back")
@@ -365,32 +370,48 @@ def _refuse_unmoved(change: Change, moves: Sequence[Move], olds: dict[int, Subne
     )
 
 
+_TAKEN_OVER = ("name", "name_stem", "name_number", "tag", "outer_tag", "tag_scope", "plan_id", "plan_slot")
+_TOLD = ("name", "tag", "outer_tag", "plan_id", "plan_slot")
+
+
 def _take_over(change: Change, pairs: Sequence[tuple[Subnet, Subnet]]) -> None:
-    """The new subnets get names, segment tags and places in plans of the old ones."""
-    if not pairs:
-        return
-    columns = ("name", "name_stem", "name_number", "tag", "outer_tag", "tag_scope", "plan_id", "plan_slot")
+    """The new subnets get names, segment tags with their members, and places in plans of the old ones."""
     taken = _taken_names(pairs)
-    olds_to, news_to = [], []
+    to: list[tuple[Subnet, dict[str, Any]]] = []
     for old, new in pairs:
-        name = old.name
-        olds_to.append(_named(_old_name(old.name, taken), old) | _without_tag())
-        news_to.append(_named(name, new) | {c: getattr(old, c) for c in columns[3:]})
-    for subnets, values in (([old for old, _ in pairs], olds_to), ([new for _, new in pairs], news_to)):
-        before = [{column: getattr(subnet, column) for column in values[0]} for subnet in subnets]
-        for subnet, to in zip(subnets, values, strict=True):
-            for column, value in to.items():
-                setattr(subnet, column, value)
-        told = ("name", "tag", "outer_tag", "plan_id", "plan_slot")
-        pairs_told = [
-            ({c: b[c] for c in told if b[c] != to[c]}, {c: to[c] for c in told if b[c] != to[c]})
-            for b, to in zip(before, values, strict=True)
+        tag = {
+            name: getattr(old if old.tag is not None else new, name) for name in ("tag", "outer_tag", "tag_scope")
+        }
+        plan = {name: getattr(old if old.plan_id is not None else new, name) for name in ("plan_id", "plan_slot")}
+        to += [
+            (old, _named(_old_name(old.name, taken), old) | _WITHOUT),
+            (new, _named(old.name, new) | tag | plan),
         ]
-        change.entered_all(subnets, "take over", [b for b, _ in pairs_told], [a for _, a in pairs_told])
-        change.stored(subnets, *values[0])
+    for side in (0, 1):  # the old ones first: names and tags are free then
+        _set_all(change, to[side::2])
+    news = {old.pk: new for old, new in pairs}
+    for member in lock_all(TagMember.objects.filter(subnet__in=news).order_by("pk")):
+        change.edited(member, "take over", subnet=news[member.subnet_id])
+
+
+def _set_all(change: Change, rows: Sequence[tuple[Subnet, dict[str, Any]]]) -> None:
+    """Set values on subnets, enter what differs, store them."""
+    before = [
+        {name: getattr(subnet, name) for name in _TOLD if getattr(subnet, name) != to[name]} for subnet, to in rows
+    ]
+    after = [{name: to[name] for name in was} for was, (_, to) in zip(before, rows, strict=True)]
+    for subnet, to in rows:
+        for name, value in to.items():
+            setattr(subnet, name, value)
+    subnets = [subnet for subnet, _ in rows]
+    change.entered_all(subnets, "take over", before, after)
+    change.stored(subnets, *_TAKEN_OVER)
 
 
 def _taken_names(pairs: Sequence[tuple[Subnet, Subnet]]) -> set[str]:
+    """Names that subnets of the realm have, of those that old sides are about to get."""
+    if not pairs:
+        return set()
     wanted = {_with_end(old.name, "-old") for old, _ in pairs}
     return set(Subnet.objects.filter(realm=pairs[0][0].realm_id, name__in=wanted).values_list("name", flat=True))
 
@@ -414,8 +435,7 @@ def _named(name: str, subnet: Subnet) -> dict[str, Any]:
     return {"name": name, "name_stem": stem, "name_number": number}
 
 
-def _without_tag() -> dict[str, Any]:
-    return {"tag": None, "outer_tag": 0, "tag_scope": None, "plan_id": None, "plan_slot": ""}
+_WITHOUT = {"tag": None, "outer_tag": 0, "tag_scope": None, "plan_id": None, "plan_slot": ""}
 
 
 def _take_over_reservation(change: Change, move: Move) -> None:

@@ -13,6 +13,7 @@ from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import NUMBERINGS, Pool, Subnet
+from lentra.registry.operations.subnets.opened import refuse_moving
 from lentra.registry.requests.pairing import paired_block
 from lentra.registry.requests.request import no_range_yet
 from lentra.registry.rules.permissions import require
@@ -85,6 +86,7 @@ def add_second_family(
             )
         paired = _pair(pool, store, whole, length, how, [find(Subnet, ref, "subnets").pk for ref in subnets])
         given = [one.subnet for one in paired]
+        refuse_moving(given, "give it IPv6")
         for project in {subnet.project for subnet in given}:
             own = [subnet for subnet in given if subnet.project_id == project.pk]
             refuse_over_quota(change, project, [Take(pool, one.region_id, [(6, length)]) for one in own])
