@@ -11,10 +11,15 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from lentra.client import Client
 from lentra.service.database import OwnDatabase, any_free_port
 from lentra.service.launcher import Service
+
+# A machine that others use as well is slow at times, which says nothing of the code.
+settings.register_profile("shared machine", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("shared machine")
 
 ROOT = Path(__file__).parent.parent
 SECRET = "a secret for tests only, and long enough"
