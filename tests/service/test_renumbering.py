@@ -66,6 +66,9 @@ def test_subnets_move_wave_by_wave_from_a_look_to_the_last_host(live, quay, lent
     refused = lentra("renumber", "finish", ref, "--wave", "ml-1", "--yes", role="planner")
     assert refused.returncode == 1
     assert "2 hosts have not moved (till-1, 10.91.2.37)" in refused.stderr
+    for side, count in (("desk", 1), ("desk-new", 1), ("nothing-like-it", 0)):
+        listed = lentra("renumber", "list", "--subnet", f"{quay.realm}:{side}", "-q", role="viewer").stdout.split()
+        assert listed == [quay.name] * count
     shown = lentra("renumber", "show", ref, role="viewer").stdout
     assert "held up desk: 2 hosts have not moved: till-1, till-2" in shown
     told = {
@@ -165,6 +168,9 @@ def test_the_console_starts_a_renumbering_notes_hosts_and_finishes(open_as, live
     page.get_by_role("button", name="Start it").click()
     page.get_by_role("dialog").get_by_role("button", name="Start the renumbering").click()
     page.get_by_role("heading", name=quay.name).wait_for()
+    page.get_by_role("link", name="10.91.2.0/24").click()
+    page.get_by_text("Being left: renumbering").wait_for()
+    page.get_by_role("link", name=quay.name).click()
     page.get_by_role("img", name="ml-1, app: 0 of 2 hosts have moved, moving").wait_for()
     page.get_by_role("listitem").filter(has_text="2 hosts have not moved: till-1, till-2").wait_for()
     page.get_by_role("checkbox", name="Pick desk").check()

@@ -34,6 +34,8 @@ def confirmed_change(
     call: Callable[[bool], Answer],
     describe: Callable[[Any], str],
     answers: list[Answer] | None = None,
+    *,
+    by_record: bool = True,
 ) -> Answer | None:
     """Preview a change, show it, ask, do exactly that. None if it was a preview, or the answer was no.
 
@@ -43,10 +45,11 @@ def confirmed_change(
         call: makes the call; its argument says whether as a preview.
         describe: what the answer's result means, in words.
         answers: where the answer goes, if it is one of several that are shown together: see `show_answers`.
+        by_record: tell each record that changes; not where the caller shows it better.
     """
     talk = sys.stdout if options.output == "table" else sys.stderr
     with client_for(options).telling(**asking_said(options)):
-        return _confirmed(options, call, describe, answers, talk)
+        return _confirmed(options, call, describe, answers, talk, by_record)
 
 
 def _confirmed(
@@ -55,10 +58,11 @@ def _confirmed(
     describe: Callable[[Any], str],
     answers: list[Answer] | None,
     talk: Any,
+    by_record: bool,
 ) -> Answer | None:
     if options.preview:
         seen = call(True)
-        _tell("Would ", seen, describe, talk)
+        _tell("Would ", seen, describe, talk, by_record)
         _show_answer(seen, options, answers)
         return None
     proposal = None
@@ -66,7 +70,7 @@ def _confirmed(
         if not sys.stdin.isatty():
             raise WrongUse("nobody can be asked here: add --yes to go ahead, or --preview to look only")
         seen = call(True)
-        _tell("This will ", seen, describe, talk)
+        _tell("This will ", seen, describe, talk, by_record)
         if not agreed("Go ahead?"):
             print("Nothing was changed.", file=talk)
             return None
@@ -83,16 +87,17 @@ def _confirmed(
     return done
 
 
-def _tell(word: str, seen: Answer, describe: Callable[[Any], str], talk: Any) -> None:
+def _tell(word: str, seen: Answer, describe: Callable[[Any], str], talk: Any, by_record: bool) -> None:
     print(word + describe(seen.result), file=talk)
     if seen.waits:
         print(styled("but first has to ", "warn", talk) + waits_in_words(seen.waits), file=talk)
-    for change in seen.changes[:_MOST_CHANGES]:
+    changes = seen.changes if by_record else []
+    for change in changes[:_MOST_CHANGES]:
         if lines := _in_lines(change):
             print(styled(f"  {change['verb']} {change['kind']} {change['name']}", "dim", talk), file=talk)
             print("\n".join(f"    {line}" for line in lines), file=talk)
-    if len(seen.changes) > _MOST_CHANGES:
-        print(f"  and {len(seen.changes) - _MOST_CHANGES} more changes of records", file=talk)
+    if len(changes) > _MOST_CHANGES:
+        print(f"  and {len(changes) - _MOST_CHANGES} more changes of records", file=talk)
     show_notes(seen.notes)
 
 

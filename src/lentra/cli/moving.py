@@ -263,7 +263,7 @@ def _started(options: argparse.Namespace, wanted: dict[str, Any]) -> int:
             f"{made['target']} (renumbering {made['name']}){held}"
         )
 
-    confirmed_change(options, call, told)
+    confirmed_change(options, call, told, by_record=False)
     return DONE
 
 

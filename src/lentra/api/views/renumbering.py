@@ -68,7 +68,8 @@ class RenumberingViews(GenericViewSet):
         values = asked(request)
         rows = narrow(self.get_queryset(), values, "realm", "state")
         if subnets := values.get("subnet"):
-            moves = Move.objects.filter(Q(old_id__in=subnets) | Q(new_id__in=subnets))
+            numbers = [subnet.pk for subnet in subnets]
+            moves = Move.objects.filter(Q(old_id__in=numbers) | Q(new_id__in=numbers))
             rows = rows.filter(pk__in=set(moves.values_list("renumbering", flat=True)))
         page = self.paginate_queryset(rows)
         return self.get_paginated_response(RenumberingSerializer(page, many=True).data)

@@ -112,7 +112,8 @@ def finish_wave(
     """
     made, moves = _taken_up(change, ref, part, ("moving",), "finish", version)
     of_subnets = [move for move in moves if move.of == "subnet"]
-    with open_pools_of(change, [move.old_id for move in of_subnets]):
+    reserved = Reservation.objects.filter(pk__in=[move.old_id for move in moves if move.of == "reservation"])
+    with open_pools_of(change, [move.old_id for move in of_subnets], *reserved.values_list("pool", flat=True)):
         olds, news = _sides(of_subnets)
         if not despite_use:
             _refuse_unmoved(change, of_subnets, olds)
