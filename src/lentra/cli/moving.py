@@ -130,7 +130,7 @@ def _add_vacate(commands: Any) -> None:
     command = commands.add_parser(
         "vacate",
         help="empty a range: nothing of it is handed out any more, and what is there moves elsewhere",
-        epilog="example: lentra vacate 10.41.96.0/22 --by 2027-03-31 --preview",
+        epilog="example: lentra vacate 10.42.192.0/23 --by 2031-03-31 --preview",
     )
     command.add_argument("ranges", nargs="*", metavar="RANGE", help="what is to be emptied")
     command.add_argument("--pool", help="instead of ranges: the stretch of this pool that takes the fewest moves")
@@ -173,7 +173,7 @@ def _add_how(command: argparse.ArgumentParser) -> None:
         default="at-once",
         help="at-once, or held until the wave of each zone or tier begins",
     )
-    command.add_argument("--by", metavar="DAY", help="to be done by this day, such as 2027-03-31")
+    command.add_argument("--by", metavar="DAY", help="to be done by this day, such as 2031-03-31")
     command.add_argument("--reason", default="", help="why everything moves")
 
 
