@@ -105,7 +105,7 @@ def _add_changes(verbs: Any) -> None:
     command = verbs.add_parser(
         "moved",
         help="note which hosts have moved",
-        epilog="example: lentra renumber moved quay-west --hosts gate-01 --preview",
+        epilog="example: lentra renumber moved quay-west --hosts siren-01 --preview",
     )
     command.add_argument("ref", help="name or number of the renumbering")
     command.add_argument("--subnets", action=Several, help="of these subnets; of all that move, if left out")
