@@ -473,6 +473,22 @@ def test_tag_members_and_places_in_plans_go_over_and_ranges_stay_meanwhile(quay,
     holds()
 
 
+def test_what_is_recorded_on_the_old_side_meanwhile_is_not_lost(quay):
+    from lentra.registry.models import Renumbering
+    from lentra.registry.reports.renumbering import progress
+
+    start(quay, from_pool="old-quay", to_pool="new-quay")
+    record(quay, quay.desk, "late-comer", address="10.40.4.77")
+    (held,) = progress(Renumbering.objects.get(realm=quay.realm), quay.clock.now())["held_up"]
+    assert held["why"] == "1 address record is on the old side alone"
+    with pytest.raises(InUse, match=r"late-comer 10.40.4.77 was recorded in desk since, and has no new address"):
+        wave(quay, "finish_wave")
+    with pytest.raises(Invalid, match="no host of what is moving is called 'nobody'"):
+        moved(quay, hosts=["nobody"])
+    _, notes = wave(quay, "finish_wave", despite_use=True)
+    assert any("late-comer 10.40.4.77" in note and "with it" in note for note in notes)
+
+
 def test_new_blocks_hold_the_hosts_that_are_expected(world):
     from lentra.addressing.refusal import HostsDoNotFit
 

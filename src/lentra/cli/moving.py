@@ -86,7 +86,10 @@ def add_commands(commands: Any) -> None:
 def _add_changes(verbs: Any) -> None:
     words = {
         "begin": ("hand out the new side of a wave; both sides live from then on", "--wave nc-3"),
-        "finish": ("give the old side back; the new one takes over its names and tags", "--wave nc-2 --despite-use"),
+        "finish": (
+            "give the old side back; the new one takes over its names and tags",
+            "--wave nc-2 --despite-use",
+        ),
         "turn-back": ("give up what is not finished: the old side is in use as before", "--wave nc-2"),
     }
     for verb, (text, part) in words.items():

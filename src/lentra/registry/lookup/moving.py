@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+
+from django.db.models import QuerySet
 
 from lentra.registry.lookup.sightings import look_up_last_seen
 from lentra.registry.models import Address, Move
@@ -26,3 +28,9 @@ def hosts_seen_moved(moves: Sequence[Move]) -> set[int]:
         if there and there >= record.created_at and (here is None or here < there):
             found.add(record.pk)
     return found
+
+
+def only_on_old_side(olds: Iterable[int]) -> QuerySet[Address]:
+    """Address records of old sides that nothing of the new ones replaces: they were made since."""
+    rows = Address.objects.filter(subnet__in=list(olds), replaced_by=None)
+    return rows.order_by("family", "address")

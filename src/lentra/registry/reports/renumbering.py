@@ -12,7 +12,7 @@ from django.db.models import Count
 from lentra.addressing.dns import reverse_name
 from lentra.addressing.prefix import Prefix, aggregate, parse_address, parse_prefix, parse_range, prefixes_of_range
 from lentra.addressing.renumbering import likely_end, routes_of
-from lentra.registry.lookup.moving import hosts_seen_moved
+from lentra.registry.lookup.moving import hosts_seen_moved, only_on_old_side
 from lentra.registry.lookup.sightings import seen_now
 from lentra.registry.models import CHECKS, MOVE_STATES, Address, Move, Renumbering, Sighting, Subnet
 from lentra.registry.operations.renumbering.hosts import host_moves
@@ -120,6 +120,7 @@ def _held_up(
     )
     for number, name in rows.order_by("family", "address").values_list("subnet", "name"):
         names.setdefault(number, []).append(name)
+    since = _counted(only_on_old_side(olds).order_by())
     found = []
     for move in moves:
         why = []
@@ -129,6 +130,9 @@ def _held_up(
             more = " and others" if count > len(first) else ""
             have = "hosts have" if count > 1 else "host has"
             why.append(f"{count} {have} not moved" + (f": {', '.join(first)}{more}" if first else ""))
+        if added := since.get(move.old_id):
+            records = "address record is" if added == 1 else "address records are"
+            why.append(f"{added} {records} on the old side alone")
         if move.old_id in still:
             why.append("the old side is still seen")
         if why:

@@ -10,7 +10,7 @@ from lentra.addressing.prefix import Prefix, parse_prefix
 from lentra.registry.errors import InUse, Invalid, WrongState
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked, refuse_stale
-from lentra.registry.lookup.moving import hosts_seen_moved
+from lentra.registry.lookup.moving import hosts_seen_moved, only_on_old_side
 from lentra.registry.lookup.sightings import still_seen
 from lentra.registry.models import (
     CHECKS,
@@ -42,6 +42,8 @@ from lentra.registry.space.expiry import free_reservations, free_subnets
 from lentra.registry.space.locking import Pools, lock_outline, open_pools_of
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
+
+_MOST_TOLD = 20
 
 
 @dataclass(frozen=True)
@@ -122,9 +124,8 @@ def finish_wave(
         _set_state(change, moves, "finish", "finished", ended_at=change.now)
         sides = ((olds.get(move.old_id), news.get(move.new_id)) for move in of_subnets)
         _take_over(change, [(old, new) for old, new in sides if old and new])
-        give_back_many(
-            change, [subnet for subnet in olds.values() if subnet.state in ("active", "retiring")], True
-        )
+        leaving = [subnet for subnet in olds.values() if subnet.state in ("active", "retiring")]
+        give_back_many(change, leaving, despite_use=True, told=not despite_use)
         for move in moves:
             if move.of == "reservation":
                 _take_over_reservation(change, move)
@@ -178,7 +179,7 @@ def set_moved(
         hosts: names, old or new addresses.
 
     Raises:
-        UnknownName: no record of these subnets is called so.
+        Invalid: no record of these subnets is called so.
         WrongState: a subnet is not moving.
         NotAllowed: neither planner nor requester of the subnets' projects.
     """
@@ -187,13 +188,10 @@ def set_moved(
     refuse_stale(made, version)
     moves = _moves(made, Part(subnets=subnets), ("moving",), "note that hosts have moved")
     _require_projects(change, moves, "note that hosts have moved")
-    records = list(
-        Address.objects.filter(subnet__in=[m.new_id for m in moves], replaces__isnull=False)
-        .select_related("replaces")
-        .order_by("family", "address")
-    )
+    rows = Address.objects.filter(subnet__in=[m.new_id for m in moves], replaces__isnull=False)
+    records = list(rows.select_related("replaces").order_by("family", "address"))
     if hosts:
-        records = [record for text in hosts for record in _called(text, records)]
+        records = _called(hosts, records)
     mark_moved(change, records, moved)
     return made
 
@@ -205,16 +203,21 @@ def _require_projects(change: Change, moves: Sequence[Move], to: str) -> None:
         require_project(change.actor, project, to)
 
 
-def _called(text: str, records: Iterable[Address]) -> list[Address]:
-    found = [r for r in records if text in (r.name, r.text, r.replaces.text if r.replaces else "")]
-    if not found:
-        raise Invalid(
-            f"no host of what is moving is called {text!r}",
-            field="hosts",
-            received=text,
-            suggestions=[record.name for record in list(records)[:5]],
-        )
-    return found
+def _called(texts: Sequence[str], records: Sequence[Address]) -> list[Address]:
+    """The records that texts mean: names, old or new addresses."""
+    known: dict[str, list[Address]] = {}
+    for record in records:
+        for text in {record.name, record.text, record.replaces.text if record.replaces else record.text}:
+            known.setdefault(text, []).append(record)
+    for text in texts:
+        if text not in known:
+            raise Invalid(
+                f"no host of what is moving is called {text!r}",
+                field="hosts",
+                received=text,
+                suggestions=[record.name for record in records[:5]],
+            )
+    return [record for text in dict.fromkeys(texts) for record in known[text]]
 
 
 def set_check(
@@ -224,7 +227,7 @@ def set_check(
 
     Raises:
         Invalid: it is none of `CHECKS`.
-        WrongState, NotAllowed, UnknownName: as for `set_moved`.
+        WrongState, NotAllowed: as for `set_moved`.
     """
     require(change.actor, "requester", "tick off a step of a renumbering")
     if check not in CHECKS:
@@ -351,24 +354,29 @@ def _refuse_unmoved(change: Change, moves: Sequence[Move], olds: dict[int, Subne
         if record.pk not in seen
     ]
     lately = still_seen(olds.values())
-    if not waiting and not lately:
+    only_there = list(only_on_old_side(olds).select_related("subnet")[:_MOST_TOLD])
+    if not waiting and not lately and not only_there:
         return
     words = []
     if waiting:
         count = "1 host has" if len(waiting) == 1 else f"{len(waiting)} hosts have"
         words.append(f"{count} not moved ({waiting[0].name}, {waiting[0].replaces.text})")
+    if only_there:
+        first = only_there[0]
+        words.append(f"{first.label_text} was recorded in {first.subnet.name} since, and has no new address")
     raise InUse(
         f"{' and '.join([*words, *lately[:1]])}: finish it all the same only when that is meant",
         field="despite_use",
         rule="the old side is given back once nothing is there any more",
-        conflicts=[
-            {"range": r.replaces.text, "owner": r.name, "kind": "address record", "why": f"goes to {r.text}"}
-            for r in waiting[:20]
-            if r.replaces
-        ]
+        conflicts=[_not_there(r.replaces, f"goes to {r.text}") for r in waiting[:_MOST_TOLD] if r.replaces]
+        + [_not_there(record, "is on the old side alone") for record in only_there]
         + [{"range": words, "kind": "sighting"} for words in lately],
         suggestions=["note that the hosts have moved", "despite_use: true"],
     )
+
+
+def _not_there(record: Address, why: str) -> dict[str, Any]:
+    return {"range": record.text, "owner": record.name, "kind": "address record", "why": why}
 
 
 _TAKEN_OVER = ("name", "name_stem", "name_number", "tag", "outer_tag", "tag_scope", "plan_id", "plan_slot")

@@ -56,8 +56,13 @@ def give_back_subnet(
     return subnet
 
 
-def give_back_many(change: Change, subnets: Sequence[Subnet], despite_use: bool = False) -> None:
+def give_back_many(
+    change: Change, subnets: Sequence[Subnet], despite_use: bool = False, told: bool = False
+) -> None:
     """Give back subnets in use, together: each cools for as long as its pool says, or is free at once.
+
+    Args:
+        told: what is recorded in them is known to whoever does it, and need not be told again.
 
     Raises:
         StillAttached, InUse: as for `give_back_subnet`.
@@ -70,7 +75,8 @@ def give_back_many(change: Change, subnets: Sequence[Subnet], despite_use: bool 
         )
         refuse_moving(there, "give it back")
         _refuse_attached(there)
-        _refuse_used(change, there, despite_use)
+        if not told:
+            _refuse_used(change, there, despite_use)
         _warn_of_seen(change, there)
         days = dict(Pool.objects.filter(pk__in={s.pool_id for s in there}).values_list("pk", "cooling_days"))
         for cooling in sorted(set(days.values())):
