@@ -87,6 +87,8 @@ def test_subnets_move_wave_by_wave_from_a_look_to_the_last_host(live, quay, lent
     assert lentra("renumber", "finish", ref, "--wave", "ml-1", "--yes", role="planner").returncode == 0
     assert ("desk", "active", ["10.93.2.0/24"]) in quay.subnets()
     assert ("desk-old", "cooling", ["10.91.2.0/24"]) in quay.subnets()
+    found = lentra("find", quay.name, role="viewer").stdout
+    assert "renumbering" in found
     back = lentra("renumber", "turn-back", ref, "--yes", role="planner")
     assert back.returncode == 0, back.stderr
     assert ("cams", "active", ["10.91.9.64/26"]) in quay.subnets()

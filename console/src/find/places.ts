@@ -27,6 +27,7 @@ export function placeOf(kind: string, id: number): string | null {
   if (kind === "subnet" || kind === "address record") return `/subnets/${id}`;
   if (kind === "request") return `/waiting/${id}`;
   if (kind === "finding") return "/findings";
+  if (kind === "renumbering") return `/renumberings/${id}`;
   if (kind === "plan") return `/plans/${id}`;
   const list = SET_UP[kind];
   return list ? `/set-up/${list}/${id}` : null;

@@ -23,6 +23,7 @@ from lentra.registry.models import (
     Realm,
     Record,
     Region,
+    Renumbering,
     Reservation,
     Sheet,
     Source,
@@ -36,7 +37,10 @@ from lentra.registry.rules.permissions import visible_entries
 from lentra.registry.space.evidence import realms_at, whereabouts
 
 EACH = 8  # of each kind
-_NAMED = (Realm, Region, Zone, Tier, Project, Sheet, Person, Pool, Reservation, Plan, PlannedNeed, Link, Source)
+_NAMED: tuple[type[Record], ...] = (
+    *(Realm, Region, Zone, Tier, Project, Sheet, Person, Pool, Reservation, Plan, PlannedNeed, Link, Source),
+    Renumbering,
+)
 _TAG = re.compile(r"(?:tag[ :=]*)?([1-9][0-9]{0,3})", re.IGNORECASE)
 
 
