@@ -110,7 +110,7 @@ def start_renumbering(
         if wanted.vacate or wanted.clear is not None:
             _vacate(change, made, source)
         if waves == "at-once":
-            begin(change, made, started.moves, pools)
+            begin(change, started.moves, pools, started.hosts)
         _tell(change, source, goings, wanted, aims)
     return started
 

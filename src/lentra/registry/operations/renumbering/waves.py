@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -26,6 +26,7 @@ from lentra.registry.models import (
 )
 from lentra.registry.operations.pools.add_keep_out import lift_all
 from lentra.registry.operations.renumbering.hosts import (
+    HostMove,
     carry,
     give_up_attached,
     host_moves,
@@ -64,12 +65,18 @@ def begin_wave(change: Change, ref: Any, part: Part, version: int | None = None)
     """
     made, moves = _taken_up(change, ref, part, ("planned",), "begin", version)
     with open_pools_of(change, [move.new_id for move in moves] + [move.old_id for move in moves]) as pools:
-        begin(change, made, moves, pools)
+        begin(change, moves, pools)
     return made
 
 
-def begin(change: Change, made: Renumbering, moves: Sequence[Move], pools: Pools) -> None:
-    """Begin moves whose pools are open."""
+def begin(
+    change: Change, moves: Sequence[Move], pools: Pools, known: Mapping[int, Sequence[HostMove]] | None = None
+) -> None:
+    """Begin moves whose pools are open.
+
+    Args:
+        known: where their address records go, by the number of the move, if that is known already.
+    """
     change.batch.send()
     of_subnets = [move for move in moves if move.of == "subnet"]
     olds, news = _sides(of_subnets)
@@ -80,10 +87,22 @@ def begin(change: Change, made: Renumbering, moves: Sequence[Move], pools: Pools
         olds[move.old_id] for move in of_subnets if move.old_id in olds and olds[move.old_id].state == "active"
     ]
     change.edited_all(there, "retire", state="retiring")
+    hosts = _hosts(of_subnets, olds, news) if known is None else known
+    refuse_homeless((olds[move.old_id], host) for move in of_subnets for host in hosts.get(move.pk, ()))
+    carry(change, [(news[move.new_id], hosts[move.pk]) for move in of_subnets if hosts.get(move.pk)])
+    for move in moves:
+        move.hosts = [host.told for host in hosts.get(move.pk, ())]
+    _set_state(change, moves, "begin", "moving", begun_at=change.now)
+
+
+def _hosts(
+    moves: Sequence[Move], olds: Mapping[int, Subnet], news: Mapping[int, Subnet]
+) -> dict[int, list[HostMove]]:
+    """Where the address records of moves go, as there are some now."""
     records: dict[int, list[Address]] = {}
     for record in Address.objects.filter(subnet__in=olds).order_by("family", "address"):
         records.setdefault(record.subnet_id, []).append(record)
-    hosts = {
+    return {
         move.pk: host_moves(
             olds[move.old_id],
             news[move.new_id],
@@ -91,14 +110,9 @@ def begin(change: Change, made: Renumbering, moves: Sequence[Move], pools: Pools
             _prefixes(move.new_ranges),
             records[move.old_id],
         )
-        for move in of_subnets
+        for move in moves
         if move.old_id in records and move.new_id in news
     }
-    refuse_homeless((olds[move.old_id], host) for move in of_subnets for host in hosts.get(move.pk, ()))
-    carry(change, [(news[move.new_id], hosts[move.pk]) for move in of_subnets if move.pk in hosts])
-    for move in moves:
-        move.hosts = [host.told for host in hosts.get(move.pk, ())]
-    _set_state(change, moves, "begin", "moving", begun_at=change.now)
 
 
 def finish_wave(
