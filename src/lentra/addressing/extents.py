@@ -167,6 +167,8 @@ def give_back(store: ExtentStore, extents: Iterable[Extent]) -> list[Prefix]:
         # Joined among themselves first: many neighbours cost one look around, not one each.
         wholes = aggregate([extent.prefix for extent in given])
         store.replace(given, [Extent(whole) for whole in wholes])
+        if limit and len(wholes) > 1:  # one look for the buddies of all of them; each is asked for again below
+            store.free_starting_at([first for whole in wholes for _, first in _buddies(whole, limit.length)])
         for whole in wholes:
             joined = _joined(store, whole, limit.length if limit else whole.length)
             result = [prefix for prefix in result if not joined.contains(prefix)]
@@ -177,12 +179,10 @@ def give_back(store: ExtentStore, extents: Iterable[Extent]) -> list[Prefix]:
 def _joined(store: ExtentStore, whole: Prefix, shortest: int) -> Prefix:
     """Join a free extent with its free buddies, up to a prefix of length `shortest`."""
     # Every buddy that could join on the way up is known beforehand: one look for all of them.
-    bits = BITS[whole.family]
-    lengths = range(whole.length, shortest, -1)
-    buddies = [(whole.first >> (bits - length) ^ 1) << (bits - length) for length in lengths]
-    found = store.free_starting_at(buddies) if buddies else {}
+    buddies = _buddies(whole, shortest)
+    found = store.free_starting_at([first for _, first in buddies]) if buddies else {}
     taken = [Extent(whole)]
-    for length, first in zip(lengths, buddies, strict=True):
+    for length, first in buddies:
         buddy = found.get(first)
         if buddy is None or buddy.length != length:
             break
@@ -191,6 +191,15 @@ def _joined(store: ExtentStore, whole: Prefix, shortest: int) -> Prefix:
     if len(taken) > 1:
         store.replace(taken, [Extent(whole)])
     return whole
+
+
+def _buddies(whole: Prefix, shortest: int) -> list[tuple[int, int]]:
+    """Length and first address of each buddy that a prefix could join with on the way up to a length."""
+    bits = BITS[whole.family]
+    return [
+        (length, (whole.first >> (bits - length) ^ 1) << (bits - length))
+        for length in range(whole.length, shortest, -1)
+    ]
 
 
 class MemoryExtents:

@@ -23,6 +23,7 @@ from lentra.registry.models import ExtentRow, PoolRange, Space
 from lentra.registry.space.tiles import add_tiles
 from lentra.registry.transactions.sql import Batch, Prepared, Slot, deletion
 
+_STARTS_AT_ONCE = 2000  # addresses of one look for what begins there
 _RUN = 4  # free extents read at once at first; doubles with each further read
 _OWNER_COLUMNS = {State.CARVED: "child_id", State.RESERVED: "reservation_id"}  # all others: the subnet's
 _OWNERS = ("subnet_id", "child_id", "reservation_id")
@@ -84,6 +85,9 @@ class DatabaseExtents:
         self._firsts: list[int] = []  # of what is to be written, in order
         self._free: dict[int, list[int]] = {}  # free ones of those, by length, in order
         self._tiles = TileChanges(space.family)
+        self._starts: dict[
+            int, Prefix | None
+        ] = {}  # free extents as they were read, by where they were looked for
         self._noted = False  # counters or due time have changed
         self._freed = 0  # how many more addresses are free than when it was opened
 
@@ -132,8 +136,16 @@ class DatabaseExtents:
         return sorted([*rows, *(self._written[f] for f in written)])
 
     def free_starting_at(self, firsts: Sequence[int]) -> dict[int, Prefix]:
-        rows = self._read(self._rows().filter(state=State.FREE, first__in=list(firsts)))
-        found = {extent.prefix.first: extent.prefix for extent in rows}
+        unknown = [first for first in firsts if first not in self._starts]
+        for at in range(0, len(unknown), _STARTS_AT_ONCE):
+            part = unknown[at : at + _STARTS_AT_ONCE]
+            self._starts |= dict.fromkeys(part)
+            rows = self._rows().filter(state=State.FREE, first__in=part)
+            self._starts |= {
+                first: Prefix(self.family, first, n) for first, n in rows.values_list("first", "length")
+            }
+        known = ((first, self._starts[first]) for first in firsts if first not in self._gone)
+        found = {first: prefix for first, prefix in known if prefix}
         written = (self._written.get(first) for first in firsts)
         return found | {e.prefix.first: e.prefix for e in written if e and e.state is State.FREE}
 
@@ -226,6 +238,7 @@ class DatabaseExtents:
         batch.update(space)
         add_tiles(space.pool_id, self._tiles, batch)
         self._gone, self._written, self._firsts, self._runs, self._free = {}, {}, [], {}, {}
+        self._starts = {}
         self._noted = False
 
     # --- inside ---
