@@ -51,6 +51,9 @@ function Advice({ advice }: { advice: Compaction }) {
           <Typography variant="h3">
             For <Mono>{option.prefix}</Mono>: move {option.blocks.length} {option.blocks.length === 1 ? "block" : "blocks"}, {counted(option.addresses, advice.family)}{advice.family === 4 && " addresses"}
           </Typography>
+          <Link component={RouterLink} to={`/renumberings?from_ranges=${option.prefix}`}>
+            Where they would go
+          </Link>
           <RecordTable
             label={`To move for ${option.prefix}`}
             rows={[...option.blocks.map((block) => ({ ...block, what: "move" })), ...option.room.map((block) => ({ ...block, what: "give up room" }))].map((row) => ({ ...row, id: row.prefix }))}

@@ -295,6 +295,9 @@ function PlannerActions({ pool }: { pool: Pool }) {
         More
       </Button>
       <Menu anchorEl={menu} open={menu !== null} onClose={() => setMenu(null)}>
+        <MenuItem component={RouterLink} to={`/renumberings?from_pool=${pool.realm.name}:${pool.name}`}>
+          Move all of it elsewhere
+        </MenuItem>
         {(Object.keys(DOINGS) as DoingName[]).map((name) => (
           <MenuItem key={name} onClick={() => choose(name)}>
             {capital(name)}

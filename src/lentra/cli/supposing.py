@@ -174,6 +174,7 @@ def _compact(options: argparse.Namespace) -> int:
             f"{counted(option['addresses'], told['family'])}"
         )
         show_rows([row for row in rows if row["frees"] == option["prefix"]], columns[1:], "table")
+        print(styled(f"where to: lentra renumber preview --from {option['prefix']}", "dim"))
     return DONE
 
 
