@@ -68,9 +68,8 @@ def add_commands(commands: Any) -> None:
     )
     command.add_argument("ref", help="name or number")
     command.add_argument("--wave", action=Several, help="of this wave; several with commas")
-    command.add_argument(
-        "--state", action=Several, help="planned, moving, finished, turned back; several with commas"
-    )
+    states = ["planned", "moving", "finished", "turned back"]
+    command.add_argument("--state", action=Several, choices=states, help="in this state; several with commas")
     add_limit(command)
     command.set_defaults(run=_moves)
     _add_changes(verbs)
@@ -138,7 +137,9 @@ def _add_vacate(commands: Any) -> None:
     command.add_argument("ranges", nargs="*", metavar="RANGE", help="what is to be emptied")
     command.add_argument("--pool", help="instead of ranges: the stretch of this pool that takes the fewest moves")
     command.add_argument("--length", type=read_bits, help="with --pool: how wide a stretch, such as /22")
-    command.add_argument("--to", action=Several, metavar="POOL|RANGE", help="where to; the same pool, if left out")
+    command.add_argument(
+        "--to", dest="target", action=Several, metavar="POOL|RANGE", help="where to; the same pool, if left out"
+    )
     _add_how(command)
     add_change_options(command)
     command.set_defaults(run=_vacate)
@@ -182,7 +183,7 @@ def _add_how(command: argparse.ArgumentParser) -> None:
 
 def _wanted(options: argparse.Namespace, client: Client) -> dict[str, Any]:
     """The request for a renumbering."""
-    wanted = {**_source(client, options.source), **_target(options.to or [])}
+    wanted = {**_source(client, options.source), **_target(options.target or [])}
     for name in ("length_v4", "length_v6"):
         if getattr(options, name) is not None:
             wanted[name] = getattr(options, name)
@@ -245,7 +246,7 @@ def _vacate(options: argparse.Namespace) -> int:
     what = (
         {"from_pool": options.pool, "clear": options.length} if options.pool else {"from_ranges": options.ranges}
     )
-    wanted = {**what, **_target(options.to or []), "vacate": True}
+    wanted = {**what, **_target(options.target or []), "vacate": True}
     return _started(options, wanted | _how(options, options.ranges or [options.pool, str(options.length)]))
 
 
