@@ -297,6 +297,30 @@ def test_a_side_that_is_gone_or_in_another_state_is_found(quay):
     assert "desk is moving, and its old side is active, not retiring" in told
 
 
+def test_a_realm_goes_with_its_past_renumberings(world):
+    from lentra.registry.models import Realm, Renumbering
+    from lentra.registry.operations.pools.carve_pool import give_back_pool
+    from lentra.registry.operations.setup.remove_realm import remove_realm
+    from lentra.registry.operations.subnets.give_back import give_back_subnet
+    from lentra.registry.reports.verify import verify
+
+    pools = [
+        world.pool("10.40.0.0/20", name="old-quay", cooling_days=0),
+        world.pool("10.60.0.0/20", name="new-quay"),
+    ]
+    (desk,) = world.ask(pools[0], length=26, name="desk")
+    start(world, from_pool="old-quay", to_pool="new-quay")
+    wave(world, "finish_wave")
+    world.do(give_back_subnet, by_name(world, "desk").pk, at_once=True)
+    for pool in pools:
+        world.do(give_back_pool, pool.pk)
+    world.do(remove_realm, world.realm.pk)
+    assert not Renumbering.objects.filter(realm=world.realm.pk).exists()
+    assert not Realm.objects.filter(pk=world.realm.pk).exists()
+    gone = [offence for offence in verify()["offences"] if str(desk.pk) in offence["where"]]
+    assert gone == []
+
+
 def test_a_public_address_that_is_attached_is_not_finished(world):
     from lentra.registry.operations.subnets.attach_address import attach_address
 

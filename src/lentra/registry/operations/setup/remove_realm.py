@@ -1,9 +1,9 @@
-"""Remove a realm that has no pools, with its keep-outs."""
+"""Remove a realm that has no pools, with its keep-outs and past renumberings."""
 
 from __future__ import annotations
 
 from lentra.registry.lookup.locked import find_locked
-from lentra.registry.models import KeepOut, Realm
+from lentra.registry.models import KeepOut, Move, Realm, Renumbering
 from lentra.registry.operations.setup.remove_record import refuse_used
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.locking import lock_outline
@@ -22,6 +22,8 @@ def remove_realm(change: Change, realm_id: int, version: int | None = None) -> R
     lock_outline(realm_id)
     realm = find_locked(Realm, realm_id, version=version)
     refuse_used("realm", realm)
+    change.removed(lock_all(Move.objects.filter(realm_id=realm_id)))
+    change.removed(lock_all(Renumbering.objects.filter(realm_id=realm_id)))
     change.removed(lock_all(KeepOut.objects.filter(realm_id=realm_id)))
     change.removed([realm])
     return realm
