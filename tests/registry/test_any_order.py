@@ -33,6 +33,7 @@ class AnyOrder(RuleBasedStateMachine):
         self.pools = [self.world.pool(str(BASE), "fd46:40::/48", cooling_days=1)]
         self.living: list[int] = []
         self.kept: list[int] = []
+        self.moves = 0
 
     def attempt(self, work, *values, **named):
         """Do something; a refusal must leave a reason."""
@@ -171,6 +172,52 @@ class AnyOrder(RuleBasedStateMachine):
         from lentra.registry.operations.pools.add_keep_out import remove_keep_out
 
         self.world.do(remove_keep_out, KeepOut.objects.get(pk=self.kept.pop()), why="found unused")
+
+    @rule(
+        pick=st.integers(0, 99),
+        part=st.integers(0, 15),
+        what=st.sampled_from(["range", "range", "subnet", "pool"]),
+        elsewhere=st.booleans(),
+        waves=st.sampled_from(["at-once", "zone"]),
+    )
+    def renumber(self, pick, part, what, elsewhere, waves):
+        from lentra.registry.operations.renumbering.laying import Wanted
+        from lentra.registry.operations.renumbering.renumber import start_renumbering
+
+        pool = self.pools[pick % len(self.pools)].pk
+        first = BASE.first + 256 * part
+        wanted = {
+            "range": {"from_ranges": [(4, first, first + 255)], "vacate": pick % 2 == 0},
+            "subnet": {"from_subnets": self.living[pick % 7 : pick % 7 + 2] or [1]},
+            "pool": {"from_pool": self.pools[part % len(self.pools)].pk},
+        }[what]
+        self.moves += 1
+        meant = Wanted(**wanted, to_pool=pool if elsewhere else None, realm=self.world.realm_name)
+        self.attempt(self.world.do, start_renumbering, f"move-{self.moves}", meant, waves=waves)
+        self.living_again()
+
+    @precondition(lambda self: self.moves)
+    @rule(
+        pick=st.integers(0, 99), how=st.sampled_from(["begin_wave", "finish_wave", "turn_back"]), one=st.booleans()
+    )
+    def move_on(self, pick, how, one):
+        from lentra.registry.models import Move, Renumbering
+        from lentra.registry.operations.renumbering import waves
+
+        there = list(Renumbering.objects.filter(realm=self.world.realm, state="moving").order_by("pk"))
+        if not there:
+            return
+        made = there[pick % len(there)]
+        first = Move.objects.filter(renumbering=made).order_by("place")[pick % 2 : pick % 2 + 1]
+        part = waves.Part(subnets=[move.old_id for move in first] if one else [])
+        self.attempt(self.world.do, getattr(waves, how), made.pk, part)
+        self.living_again()
+
+    def living_again(self):
+        from lentra.registry.models import Subnet
+
+        rows = Subnet.objects.filter(realm=self.world.realm).exclude(state="cooling").order_by("pk")
+        self.living = list(rows.values_list("pk", flat=True))
 
     @invariant()
     def everything_holds(self):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from lentra.registry.models import LIVING_MOVES, Move, Realm, Reservation, Subnet
+from lentra.registry.models import LIVING_MOVES, Move, Realm, Subnet
 
 _STATES = {"planned": ("active", "held"), "moving": ("retiring", "active")}  # of the old side, and of the new one
 
@@ -15,14 +15,13 @@ def check_moves(only: Realm | None) -> Iterator[tuple[str, str]]:
     moves = list(rows.filter(realm=only) if only else rows)
     numbers = [number for move in moves for number in (move.old_id, move.new_id)]
     subnets = dict(Subnet.objects.filter(pk__in=numbers).values_list("pk", "state"))
-    reserved = set(Reservation.objects.filter(pk__in=numbers).values_list("pk", flat=True))
     for move in moves:
+        if move.of == "reservation":
+            continue  # either side may be used up, or end by itself
         where = f"{move.realm.name}, renumbering {move.renumbering.name}"
         for side, number, wanted in zip(
             ("old", "new"), (move.old_id, move.new_id), _STATES[move.state], strict=True
         ):
-            there = subnets.get(number) if move.of == "subnet" else wanted if number in reserved else None
-            if there is None and move.of == "reservation" and side == "old":
-                continue  # it ended by itself
+            there = subnets.get(number)
             if there != wanted:
                 yield f"{move.name} is {move.state}, and its {side} side is {there or 'gone'}, not {wanted}", where
