@@ -92,7 +92,11 @@ def test_headroom_of_a_realm_a_project_a_zone_and_a_block(planner, lentra):  # n
     (v4, v6) = planner.growth("realm", "fleet")
     assert (v4["family"], v6["family"]) == (4, 6)
     assert int(v4["used"]) < int(v4["total"])
-    assert {step["what"] for step in v4["steps"]} == {"planned need", "reservation falls back", "renumbering leaves it"}
+    assert {step["what"] for step in v4["steps"]} == {
+        "planned need",
+        "reservation falls back",
+        "renumbering leaves it",
+    }
     assert [step["day"] for step in v4["steps"]] == sorted(step["day"] for step in v4["steps"])
     assert planner.growth("project", "ticketing")[0]["readings"]
     (block,) = planner.subnets.headroom("crew-roster-ml-1-app-01")
