@@ -156,6 +156,7 @@ def _add_wanted(command: argparse.ArgumentParser) -> None:
     )
     command.add_argument(
         "--to",
+        dest="target",
         action=Several,
         metavar="POOL|RANGE",
         help="where to: a pool, or ranges of pools; several with commas",

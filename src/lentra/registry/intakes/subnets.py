@@ -744,7 +744,7 @@ class SubnetTable:
             name=name,
             name_stem=stem,
             name_number=name_number,
-            state="active",
+            state=one.found.said.get("state", "active"),
             created_at=self.change.now,
             drawn_from=one.reservation,
             **kept,
