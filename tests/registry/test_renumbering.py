@@ -525,3 +525,115 @@ def test_new_blocks_hold_the_hosts_that_are_expected(world):
         start(world, from_pool="old-quay", to_pool="new-quay", lengths={4: 27})
     started, _ = start(world, from_pool="old-quay", to_pool="new-quay", lengths={4: 25})
     assert started.moves[0].new_ranges == ["10.60.0.0/25"]
+
+
+def test_waves_begin_by_tier_or_by_a_list_and_each_is_told_by_itself(world, holds):
+    from lentra.registry.models import Tier
+    from lentra.registry.operations.setup.add_record import add_record
+    from lentra.registry.reports.renumbering import progress
+
+    data = f"data-{world.realm_name}"
+    world.do(add_record, "tier", {"name": data})
+    pool = world.pool("10.40.0.0/20", name="old-quay")
+    world.pool("10.60.0.0/20", name="new-quay")
+    for n, tier in enumerate((world.tier.name, world.tier.name, data, data)):
+        (subnet,) = world.ask(pool, length=26, tier=tier, name=f"desk-{n}")
+        if n:
+            record(world, subnet, *(f"till-{k}" for k in range(n)))
+    started, _ = start(world, from_pool="old-quay", to_pool="new-quay", waves="tier")
+    assert {move.wave for move in started.moves} == {world.tier.name, data}
+    with pytest.raises(Invalid, match="has no wave 'night'") as refused:
+        wave(world, "begin_wave", wave="night")
+    assert set(refused.value.suggestions) == {world.tier.name, data}
+    wave(world, "begin_wave", subnets=["desk-0", "desk-2"])
+    with pytest.raises(WrongState, match="to begin, what is meant must be planned"):
+        wave(world, "begin_wave", subnets=["desk-0", "desk-1"])
+    wave(world, "begin_wave", wave=data)
+    moved(world, subnets=["desk-3"], hosts=["till-0"])
+    rows = progress(started.renumbering, world.clock.now())["rows"]
+    told = {row["tier"]: [row[name] for name in ("moves", "planned", "moving", "hosts", "moved")] for row in rows}
+    assert told == {world.tier.name: [2, 1, 1, 1, 0], data: [2, 0, 2, 5, 1]}
+    moved(world, subnets=["desk-3"], hosts=["till-0"], on=False)
+    assert progress(started.renumbering, world.clock.now())["hosts"]["moved"] == 0
+    assert Tier.objects.filter(name=data).exists()
+    holds()
+
+
+def test_steps_are_ticked_off_by_whom_and_when_and_hosts_noted_by_their_project(quay):
+    from lentra.registry.models import Move
+    from lentra.registry.operations.renumbering.waves import set_check
+    from lentra.registry.operations.setup.add_record import add_record
+
+    record(quay, quay.desk, "till")
+    start(quay, from_pool="old-quay", to_pool="new-quay")
+    ref = f"{quay.realm_name}:east-quay"
+    own = quay.person("requester", [quay.project])
+    run(quay, lambda change: set_check(change, ref, ["desk"], "names changed"), actor=own)
+    desk = Move.objects.get(realm=quay.realm, name="desk")
+    assert desk.checks == {"names changed": {"by": own.name, "on": "2026-03-01"}}
+    moved(quay, subnets=["desk"], actor=own)
+    run(quay, lambda change: set_check(change, ref, [], "names changed", done=False))
+    desk.refresh_from_db()
+    assert desk.checks == {}
+    with pytest.raises(Invalid, match="'tea' is no step of the list"):
+        run(quay, lambda change: set_check(change, ref, [], "tea"))
+    quay.do(add_record, "project", {"name": f"other-{quay.realm_name}"})
+    stranger = quay.person("requester")
+    for work in (lambda change: set_check(change, ref, ["desk"], "old silent"),):
+        with pytest.raises(NotAllowed, match="does not belong to project"):
+            run(quay, work, actor=stranger)
+    with pytest.raises(NotAllowed):
+        wave(quay, "finish_wave", actor=own)
+
+
+def test_what_others_must_change_is_told_before_and_after_a_wave_has_begun(quay):
+    from lentra.registry.operations.subnets.edit_subnet import edit_subnet
+    from lentra.registry.reports.renumbering import dns_changes, map_of, routes, rules_of
+
+    quay.do(edit_subnet, quay.desk.pk, {"dns_suffix": "quay.ferries.example"})
+    record(quay, quay.desk, "till", address="10.40.4.37")
+    started, _ = start(quay, from_pool="old-quay", to_pool="new-quay", waves="zone")
+    before = [work(started.renumbering) for work in (map_of, rules_of, dns_changes, routes)]
+    wave(quay, "begin_wave")
+    after = [work(started.renumbering) for work in (map_of, rules_of, dns_changes, routes)]
+    assert [[{**row, "state": ""} for row in rows] for rows in before] == [
+        [{**row, "state": ""} for row in rows] for rows in after
+    ]
+    names = {(row["action"], row["type"], row["name"], row["data"]) for row in after[2]}
+    assert names == {
+        ("add", "A", "till.quay.ferries.example", "10.60.4.37"),
+        ("add", "PTR", "37.4.60.10.in-addr.arpa", "till.quay.ferries.example"),
+        ("delete", "A", "till.quay.ferries.example", "10.40.4.37"),
+        ("delete", "PTR", "37.4.40.10.in-addr.arpa", "till.quay.ferries.example"),
+    }
+    assert {"phase": "after", "family": 4, "range": "10.60.9.64/26"} in after[3]
+    assert [row["range"] for row in after[1] if row["action"] == "add"][:2] == ["10.60.4.0/24", "10.60.9.64/26"]
+
+
+def test_names_that_are_long_or_taken_make_way(world):
+    pool = world.pool("10.40.0.0/20", name="old-quay")
+    world.pool("10.60.0.0/20", name="new-quay")
+    long = "quay-" + "x" * 57
+    for name in (long, "desk", "desk-new", "desk-old"):
+        world.ask(pool, length=28, name=name)
+    start(world, from_pool="old-quay", to_pool="new-quay")
+    assert by_name(world, "desk-new-2").replaces.name == "desk"
+    assert by_name(world, long[:59] + "-new").replaces.name == long
+    wave(world, "finish_wave")
+    assert str(by_name(world, "desk").blocks()[0]).startswith("10.60.")
+    assert str(by_name(world, long).blocks()[0]).startswith("10.60.")
+    assert by_name(world, "desk-old").state == "active"
+    assert by_name(world, "desk-old-2").state == "cooling"
+
+
+def test_two_start_at_the_same_moment_and_one_is_refused(quay, holds):
+    from tests.registry.test_space_stays_right import at_once
+
+    def work(name):
+        return lambda: start(quay, name=name, from_pool="old-quay", to_pool="new-quay")
+
+    outcomes = at_once(work("one"), work("other"))
+    (refused,) = [outcome for outcome in outcomes if isinstance(outcome, Exception)]
+    assert isinstance(refused, Invalid)
+    assert "is retiring and stays as it is" in str(refused)
+    holds()
