@@ -60,3 +60,26 @@ TestInDatabase = InDatabase.TestCase
 TestInDatabase.settings = settings(
     max_examples=12, stateful_step_count=30, deadline=None, suppress_health_check=list(HealthCheck)
 )
+
+
+def test_many_extents_that_come_free_ask_for_their_buddies_together(registry_database):
+    from django.db import connection
+    from django.test.utils import CaptureQueriesContext
+
+    from lentra.addressing.extents import Extent, State, carve, give_back, require_free
+    from lentra.addressing.prefix import parse_prefix
+
+    whole = parse_prefix("10.40.0.0/16")
+    store = InDatabase.make_store(4, [whole])
+    taken = [whole.child(26, n) for n in range(0, 1024, 3)]  # apart from one another, so that each has a buddy
+    for block in taken:
+        carve(store, block, State.KEPT_OUT, None, within=require_free(store, block))
+    InDatabase.sync(store)
+    with CaptureQueriesContext(connection) as asked:
+        free = give_back(store, [Extent(block, State.KEPT_OUT) for block in taken])
+    assert [str(prefix) for prefix in free] == ["10.40.0.0/16"]
+    assert len(asked) <= 4
+    InDatabase.sync(store)
+    assert [(str(e.prefix), e.state) for e in store.overlapping(whole.first, whole.last)] == [
+        ("10.40.0.0/16", State.FREE)
+    ]

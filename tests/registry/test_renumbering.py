@@ -637,3 +637,26 @@ def test_two_start_at_the_same_moment_and_one_is_refused(quay, holds):
     assert isinstance(refused, Invalid)
     assert "is retiring and stays as it is" in str(refused)
     holds()
+
+
+def test_statements_do_not_grow_with_what_moves(world):
+    from django.db import connection
+    from django.test.utils import CaptureQueriesContext
+
+    asked = {}
+    for n, count in enumerate((5, 40)):
+        old = world.pool(f"10.{40 + n}.0.0/16", name=f"old-{n}")
+        world.pool(f"10.{60 + n}.0.0/16", name=f"new-{n}")
+        for subnet in world.ask(old, length=26, count=count):
+            record(world, subnet, "till", "scale")
+        steps = {
+            "start": lambda n=n: start(world, f"move-{n}", from_pool=f"old-{n}", to_pool=f"new-{n}"),
+            "moved": lambda n=n: moved(world, name=f"move-{n}"),
+            "finish": lambda n=n: wave(world, "finish_wave", f"move-{n}"),
+        }
+        for step, work in steps.items():
+            with CaptureQueriesContext(connection) as queries:
+                work()
+            asked.setdefault(step, []).append(len(queries))
+    for step, (few, many) in asked.items():
+        assert many <= few + 6, (step, few, many)
