@@ -9,6 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from lentra.addressing.prefix import parse_prefix as P
+from lentra.addressing.prefix import parse_range
 from lentra.addressing.refusal import Refusal
 from tests.registry.conftest import World
 from tests.registry.test_space_stays_right import at_once, reserve
@@ -75,6 +76,17 @@ def _record(ground: Ground):
     ground.world.do(record_addresses, ground.subnet.pk, AddressRequest(name="late", address=ground.address(40)))
 
 
+def _renumber(name: str, **wanted):
+    def run(ground: Ground):
+        from lentra.registry.operations.renumbering.laying import Wanted
+        from lentra.registry.operations.renumbering.renumber import start_renumbering
+
+        of = wanted or {"from_subnets": [ground.subnet.pk]}
+        ground.world.do(start_renumbering, name, Wanted(**of, realm=ground.world.realm_name))
+
+    return run
+
+
 OPERATIONS = {
     "hand out": lambda g: g.world.ask(g.pool, length=26),
     "hand out there": lambda g: g.world.ask(g.pool, prefix="10.40.65.0/26"),
@@ -100,6 +112,8 @@ OPERATIONS = {
         "pools.change_range.change_range", lambda g: g.pool.pk, P("10.40.64.0/20"), P("10.43.64.0/20"), rebase=True
     ),
     "commit plan": _commit,
+    "renumber": _renumber("east-quay"),
+    "vacate": _renumber("emptied", from_ranges=[parse_range("10.40.64.0/22")], vacate=True),
     "second family": _do("subnets.add_family.add_second_family", lambda g: g.pool.pk),
 }
 
