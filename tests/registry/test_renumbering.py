@@ -660,3 +660,38 @@ def test_statements_do_not_grow_with_what_moves(world):
             asked.setdefault(step, []).append(len(queries))
     for step, (few, many) in asked.items():
         assert many <= few + 6, (step, few, many)
+
+
+def test_a_plan_moves_with_its_reservations_and_names_of_all_kinds_make_way(world, holds):
+    from lentra.registry.models import Plan, Reservation, Subnet
+    from lentra.registry.operations.plans.commit_plan import commit_plan
+    from lentra.registry.plans.reading import read_document
+    from tests.registry.test_space_stays_right import reserve
+
+    pool = world.pool("10.40.0.0/20", name="old-quay")
+    world.pool("10.60.0.0/20", name="new-quay")
+    document = {
+        "format": "lentra-plan-1",
+        "name": "layout",
+        "project": world.project.name,
+        "pools": {"ipv4": f"{world.realm_name}:{pool.name}"},
+        "zones": [world.zone.name],
+        "tiers": [{"tier": world.tier.name, "length": 27, "count": 2}],
+        "summarise": "zone",
+        "room": {"tiers": 1},
+    }
+    world.do(commit_plan, read_document(document))
+    plan = Plan.objects.get(realm=world.realm)
+    kept = plan.reservations.get()
+    for name in (f"{kept.name}-new", f"{kept.name}-new-2"):
+        reserve(world, pool, f"10.40.{8 + len(name) % 5}.0/26", name=name)
+    start(world, from_plan=f"{world.realm_name}:layout", to_pool="new-quay")
+    assert Reservation.objects.filter(realm=world.realm, name=f"{kept.name}-new-3").exists()
+    with pytest.raises(Invalid, match="nobody is not of renumbering"):
+        wave(world, "finish_wave", subnets=["nobody"])
+    wave(world, "finish_wave")
+    assert plan.reservations.get().name == kept.name
+    slots = Subnet.objects.filter(plan=plan).values_list("place", flat=True)
+    assert {int(place[1:], 16) >> 24 for place in slots} == {10}
+    assert all(str(s.blocks()[0]).startswith("10.60.") for s in Subnet.objects.filter(plan=plan))
+    holds()

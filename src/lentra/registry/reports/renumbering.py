@@ -12,9 +12,9 @@ from django.db.models import Count
 from lentra.addressing.dns import reverse_name
 from lentra.addressing.prefix import Prefix, aggregate, parse_address, parse_prefix, parse_range, prefixes_of_range
 from lentra.addressing.renumbering import likely_end, routes_of
-from lentra.registry.lookup.moving import hosts_seen_moved, only_on_old_side
+from lentra.registry.lookup.moving import hosts_seen_moved, not_moved, only_on_old_side, records_by_subnet
 from lentra.registry.lookup.sightings import seen_now
-from lentra.registry.models import CHECKS, MOVE_STATES, Address, Move, Renumbering, Sighting, Subnet
+from lentra.registry.models import CHECKS, MOVE_STATES, Address, Move, Renumbering, Subnet
 from lentra.registry.operations.renumbering.hosts import host_moves
 from lentra.registry.operations.subnets.opened import RELATED
 
@@ -34,9 +34,8 @@ def hosts_left(moves: Iterable[Move]) -> dict[int, tuple[int, int]]:
     moves = list(moves)
     planned = [move.old_id for move in moves if move.state == "planned"]
     living = [move.new_id for move in moves if move.state == "moving"]
-    still = Address.objects.filter(subnet__in=living, moved_at=None, replaces__isnull=False)
     recorded = _counted(Address.objects.filter(subnet__in=planned)) if planned else {}
-    waiting = _counted(still) if living else {}
+    waiting = _counted(not_moved(living)) if living else {}
     found = {}
     for move in moves:
         if move.state == "planned":
@@ -62,8 +61,7 @@ def progress(made: Renumbering, now: datetime) -> Told:
     turned_back = made.moves.filter(state="turned back").count()
     left = hosts_left(moves)
     living = [move for move in moves if move.state == "moving"]
-    known = Sighting.objects.filter(realm=made.realm_id).exists()
-    seen = hosts_seen_moved(living) if known else set()
+    seen = hosts_seen_moved(living)
     by_move = _seen_by_move(living, seen)
     rows: dict[tuple[str, str, str], Told] = {}
     for move in moves:
@@ -81,7 +79,7 @@ def progress(made: Renumbering, now: datetime) -> Told:
     hosts = sum(row["hosts"] for row in rows.values())
     moved = sum(row["moved"] for row in rows.values())
     finished = sum(move.state == "finished" for move in moves)
-    held_up = _held_up(living, left, by_move, known) if made.closed_at is None else []
+    held_up = _held_up(living, left, by_move) if made.closed_at is None else []
     begun, today = made.created_at.date(), now.date()
     done, total = (moved + finished, hosts + len(moves)) if hosts else (finished, len(moves))
     likely = likely_end(begun, today, done, total) if made.closed_at is None and moves else None
@@ -104,23 +102,19 @@ def _seen_by_move(moves: Sequence[Move], seen: set[int]) -> dict[int, int]:
     return dict(Counter(by_new[number] for number in rows))
 
 
-def _held_up(
-    moves: Sequence[Move], left: dict[int, tuple[int, int]], seen: dict[int, int], known: bool
-) -> list[Told]:
+def _held_up(moves: Sequence[Move], left: dict[int, tuple[int, int]], seen: dict[int, int]) -> list[Told]:
     """Moves that could not be finished now, and why."""
     olds = {
         subnet.pk: subnet
         for subnet in Subnet.objects.filter(pk__in=[move.old_id for move in moves]).prefetch_related("extents")
     }
-    still = seen_now(olds.values()) if known else set()
+    still = seen_now(olds.values())
     waiting = [move for move in moves if left[move.pk][1] - seen.get(move.pk, 0) > 0]
     names: dict[int, list[str]] = {}
-    rows = Address.objects.filter(
-        subnet__in=[move.new_id for move in waiting[:_HELD_UP]], moved_at=None, replaces__isnull=False
-    )
-    for number, name in rows.order_by("family", "address").values_list("subnet", "name"):
+    rows = not_moved(move.new_id for move in waiting[:_HELD_UP])
+    for number, name in rows.values_list("subnet", "name"):
         names.setdefault(number, []).append(name)
-    since = _counted(only_on_old_side(olds).order_by())
+    since = _counted(only_on_old_side(olds))
     found = []
     for move in moves:
         why = []
@@ -150,9 +144,7 @@ def hosts_told(moves: Sequence[Move]) -> dict[int, list[list[str]]]:
     numbers = {number for move in planned for number in (move.old_id, move.new_id)}
     rows = Subnet.objects.filter(pk__in=numbers).select_related(*RELATED).prefetch_related("extents")
     subnets = {subnet.pk: subnet for subnet in rows}
-    records: dict[int, list[Address]] = {}
-    for record in Address.objects.filter(subnet__in=[m.old_id for m in planned]).order_by("family", "address"):
-        records.setdefault(record.subnet_id, []).append(record)
+    records = records_by_subnet(move.old_id for move in planned)
     for move in planned:
         if move.old_id in subnets and move.new_id in subnets:
             olds, news = ([parse_prefix(t) for t in texts] for texts in (move.old_ranges, move.new_ranges))

@@ -317,6 +317,11 @@ def refuse_ended(change: Change, subnet: Subnet) -> None:
         raise EndedElsewhere(subnet.pool_id)
 
 
+def with_end(name: str, end: str) -> str:
+    """A name with something at its end, cut where it would be too long."""
+    return name[: LONGEST - len(end)].rstrip("-._") + end
+
+
 def numbered(stem: str, number: int) -> str:
     """A stem with its number in: two digits unless it says how many, more where needed."""
     return _NUMBER.sub(lambda field: f"{number:0{int(field[1] or 2)}d}", stem)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from lentra.addressing.address_map import Inside
+from lentra.addressing.address_map import GATEWAY_RULES, Inside
 from lentra.addressing.prefix import Prefix, address_text
 from lentra.addressing.refusal import Exhausted, Refusal
 from lentra.addressing.renumbering import move_addresses, moved_text
@@ -16,7 +16,6 @@ from lentra.registry.operations.subnets.edit_subnet import INSIDE, checked_insid
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 
-RULES = ("none", "first", "last")
 ALONG = ("ipv6_hosts", "name_servers", "dns_suffix")
 _FIXED = ("gateway", "dhcp-service")  # kinds of records that may have an address that is withheld
 
@@ -42,14 +41,14 @@ def inside_moved(
     texts: dict[str, str] = {}
     for name in INSIDE:
         text = getattr(old, name)
-        parts = [] if not text or text in RULES else [moved_text(p, olds, news) for p in text.split(", ")]
+        parts = [] if not text or text in GATEWAY_RULES else [moved_text(p, olds, news) for p in text.split(", ")]
         if None in parts:
             change.note(f"{name.replace('_', ' ')} {text} of {old.name} has no place in {news[0]}: set another")
             continue
         texts[name] = ", ".join(str(part) for part in parts) if parts else text
     texts.setdefault("gateway", pool.sheet.gateway)
     values: dict[str, object] = {**texts, **{name: getattr(old, name) for name in ALONG}}
-    plain = texts["gateway"] in RULES and not any(texts.get(name) for name in INSIDE[1:])
+    plain = texts["gateway"] in GATEWAY_RULES and not any(texts.get(name) for name in INSIDE[1:])
     if plain and not values["ipv6_hosts"]:
         return values
     likely = Subnet(id=0, name=old.name, pool=pool, hosts=None, growth=0)

@@ -11,7 +11,7 @@ from lentra.addressing.compaction import clearings
 from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS, Prefix, prefixes_of_range, range_text, without
 from lentra.addressing.refusal import Exhausted, HostsDoNotFit, OutsideParent, Refusal
-from lentra.addressing.renumbering import Moved, Old, move_blocks
+from lentra.addressing.renumbering import Moved, Moves, Old, move_blocks
 from lentra.addressing.sizing import hosts_with_growth
 from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
@@ -81,7 +81,6 @@ class Going:
     room: list[Prefix] = field(default_factory=list)
     pools: dict[int, Pool] = field(default_factory=dict)  # family -> pool of the new side
     kept: bool = True
-    why: str = ""
 
 
 def read_source(wanted: Wanted) -> Source:
@@ -185,13 +184,28 @@ def _of_plan(wanted: Wanted) -> Source:
 
 
 def _of_subnets(wanted: Wanted) -> Source:
-    subnets = [find(Subnet, ref, "from_subnets", related=("realm",)) for ref in wanted.from_subnets]
+    subnets = _named(wanted)
     realms = {subnet.realm_id for subnet in subnets}
     if len(realms) > 1:
         raise Invalid("they lie in several realms: move those of each by themselves", field="from_subnets")
     words = ", ".join(subnet.name for subnet in subnets[:5])
     more = f" and {len(subnets) - 5} more" if len(subnets) > 5 else ""
     return _source(subnets[0].realm, Q(pk__in=[subnet.pk for subnet in subnets]), [], words + more)
+
+
+def _named(wanted: Wanted) -> list[Subnet]:
+    """The subnets that are named; what one statement does not find is looked for by itself, and told if there is none."""
+    texts = [str(ref).strip() for ref in wanted.from_subnets]
+    numbers = [int(text) for text in texts if text.isascii() and text.isdigit() and len(text) < 19]
+    known: dict[str, list[Subnet]] = {}
+    for subnet in Subnet.objects.filter(Q(pk__in=numbers) | Q(name__in=texts)).select_related("realm"):
+        for text in (subnet.name, str(subnet.pk)):
+            known.setdefault(text, []).append(subnet)
+    found = (known.get(text, []) for text in texts)
+    return [
+        one[0] if len(one) == 1 else find(Subnet, text, "from_subnets", related=("realm",))
+        for text, one in zip(texts, found, strict=True)
+    ]
 
 
 def _source(realm: Realm, which: Q, ranges: list[Prefix], words: str, reserved: Q | None = None) -> Source:
@@ -275,33 +289,32 @@ def lay(wanted: Wanted, source: Source, aims: Sequence[Aim]) -> list[Going]:
     """
     goings = [Going(subnet) for subnet in source.subnets] + [Going(r) for r in source.reservations]
     groups: dict[tuple[int, int], list[tuple[int, Old]]] = {}
+    spans = _spans(source)
     for n, going in enumerate(goings):
-        for old, pool in _olds(n, going, wanted, source):
+        for old, pool in _olds(n, going, wanted, source, spans):
             groups.setdefault((old.block.family, 0 if aims else pool), []).append((n, old))
-    left: list[tuple[int, Old]] = []
     for (family, pool_number), olds in sorted(groups.items()):
         targets = _targets(family, pool_number, aims, goings, olds)
         free = list(_free_in(targets, source.ranges))
         moves = move_blocks([old for _, old in olds], [aim.prefix for aim in targets], free)
-        places = {moved.old.key: moved for moved in moves.moved}
-        for n, old in olds:
-            if old.key in places:
-                _enter(goings[n], places[old.key], targets)
-            else:
-                left.append((n, old))
-        if left:
-            raise _too_small(goings, left, targets, moves.wanted(family))
+        owners = {old.key: goings[n] for n, old in olds}
+        if moves.left:
+            raise _too_small(owners, moves, targets)
+        for moved in moves.moved:
+            _enter(owners[moved.old.key], moved, targets)
     for going in goings:
         _refuse_rules(going)
     return goings
 
 
-def _olds(n: int, going: Going, wanted: Wanted, source: Source) -> Iterator[tuple[Old, int]]:
+def _olds(
+    n: int, going: Going, wanted: Wanted, source: Source, spans: dict[int, tuple[int, int]]
+) -> Iterator[tuple[Old, int]]:
     """The blocks of one record that need a place, each with the number of its pool."""
     record = going.record
     if isinstance(record, Reservation):
-        around = _around(record)
-        yield Old(f"{n}/0", around, _home(around, source), around.length), record.pool_id
+        around = _around(record.family, record.first, record.last)
+        yield Old(f"{n}/0", around, _home(around, source, spans), around.length), record.pool_id
         return
     room: dict[int, int] = {}
     for piece in record.room():
@@ -310,23 +323,32 @@ def _olds(n: int, going: Going, wanted: Wanted, source: Source) -> Iterator[tupl
     for k, block in enumerate(record.blocks()):
         length = wanted.lengths.get(block.family, block.length)
         doublings = ((block.size + room.pop(block.family, 0)) // block.size).bit_length() - 1
-        yield Old(f"{n}/{k}", block, _home(block, source), length, min(doublings, length)), pools[block]
+        home = _home(block, source, spans)
+        yield Old(f"{n}/{k}", block, home, length, min(doublings, length)), pools[block]
 
 
-def _around(reservation: Reservation) -> Prefix:
-    """The smallest prefix around a reserved range."""
-    differ = (reservation.first ^ reservation.last).bit_length()
-    return Prefix(reservation.family, reservation.first >> differ << differ, BITS[reservation.family] - differ)
+def _around(family: int, first: int, last: int) -> Prefix:
+    """The smallest prefix around a range."""
+    differ = (first ^ last).bit_length()
+    return Prefix(family, first >> differ << differ, BITS[family] - differ)
 
 
-def _home(block: Prefix, source: Source) -> Prefix:
-    """The range of the source that a block's offset is counted from."""
+def _home(block: Prefix, source: Source, spans: dict[int, tuple[int, int]]) -> Prefix:
+    """The range of the source that a block's offset is counted from: one that is named, or the smallest around all of it."""
     if home := next((prefix for prefix in source.ranges if prefix.contains(block)), None):
         return home
-    firsts = [b for s in source.subnets for b in s.blocks() if b.family == block.family] or [block]
-    low, high = min(b.first for b in firsts), max(b.last for b in firsts)
-    differ = (min(low, block.first) ^ max(high, block.last)).bit_length()
-    return Prefix(block.family, block.first >> differ << differ, BITS[block.family] - differ)
+    low, high = spans.get(block.family, (block.first, block.last))
+    return _around(block.family, min(low, block.first), max(high, block.last))
+
+
+def _spans(source: Source) -> dict[int, tuple[int, int]]:
+    """From the first address of all that moves to the last, by family."""
+    blocks = [block for subnet in source.subnets for block in subnet.blocks()]
+    found: dict[int, tuple[int, int]] = {}
+    for block in blocks:
+        low, high = found.get(block.family, (block.first, block.last))
+        found[block.family] = min(low, block.first), max(high, block.last)
+    return found
 
 
 def _targets(
@@ -382,30 +404,25 @@ def _enter(going: Going, moved: Moved, targets: Sequence[Aim]) -> None:
     going.room += moved.laid.room
 
 
-def _too_small(
-    goings: Sequence[Going], left: Sequence[tuple[int, Old]], targets: Sequence[Aim], would_do: int
-) -> Exhausted:
-    family = left[0][1].block.family
-    missing = sum(1 << (BITS[family] - old.footprint) for _, old in left)
+def _too_small(owners: Mapping[str, Going], moves: Moves, targets: Sequence[Aim]) -> Exhausted:
+    left = moves.left
+    family = left[0].block.family
     where = ", ".join(str(aim.prefix) for aim in targets[:3]) + (" and others" if len(targets) > 3 else "")
-    names = ", ".join(f"{goings[n].record.name} (/{old.footprint})" for n, old in left[:3])
+    names = ", ".join(f"{owners[old.key].record.name} (/{old.footprint})" for old in left[:3])
     more = f" and {len(left) - 3} more" if len(left) > 3 else ""
-    widest = min(aim.prefix.length for aim in targets)
-    lengths = sorted({old.length for _, old in left})
+    would_do = moves.wanted(family)
+    longer = min(min(old.length for old in left) + 1, BITS[family])
     return Exhausted(
-        f"{len(left)} of what is to move has no place in {where}: {names}{more}; {missing:,} addresses are missing, and a "
-        f"/{would_do} that is all free takes everything",
+        f"{len(left)} of what is to move has no place in {where}: {names}{more}; {moves.missing:,} addresses are missing, "
+        f"and a /{would_do} that is all free takes everything",
         field="to_ranges",
         received=where,
         rule="everything moves, or nothing",
         conflicts=[
-            {"range": str(old.block), "owner": goings[n].record.name, "addresses": old.block.size}
-            for n, old in left[:_TOLD]
+            {"range": str(old.block), "owner": owners[old.key].record.name, "addresses": old.block.size}
+            for old in left[:_TOLD]
         ],
-        suggestions=[
-            f"to_ranges: a free /{min(would_do, widest)}",
-            f"length_v{family}: {min(lengths[0] + 1, BITS[family])}",
-        ],
+        suggestions=[f"to_ranges: a free /{would_do}", f"length_v{family}: {longer}"],
     )
 
 

@@ -11,8 +11,9 @@ from lentra.addressing.extents import Extent, State, carve_several
 from lentra.addressing.prefix import Prefix, range_text, ranges_text
 from lentra.addressing.renumbering import taken_out
 from lentra.registry.errors import Invalid, NameTaken
+from lentra.registry.lookup.moving import records_by_subnet
 from lentra.registry.lookup.target import target_of
-from lentra.registry.models import Address, ExtentRow, KeepOut, Move, Renumbering, Reservation, Subnet
+from lentra.registry.models import ExtentRow, KeepOut, Move, Renumbering, Reservation, Subnet
 from lentra.registry.models.subnets import EXTENT_STATE
 from lentra.registry.operations.pools.add_keep_out import add_keep_out
 from lentra.registry.operations.renumbering.hosts import HostMove, host_moves, inside_moved, refuse_homeless
@@ -31,11 +32,12 @@ from lentra.registry.operations.renumbering.waves import begin
 from lentra.registry.operations.subnets.edit_subnet import INSIDE
 from lentra.registry.operations.subnets.hand_out import count_in, new_subnet, set_tag
 from lentra.registry.requests.allocation import Allocation
-from lentra.registry.rules.names import LONGEST, check_name, split_name
+from lentra.registry.rules.names import check_name, split_name, with_end
 from lentra.registry.rules.permissions import require
 from lentra.registry.space.keep_outs import keep_outs_over
 from lentra.registry.space.locking import Pools, lock_outline, open_pools
 from lentra.registry.transactions.change import Change
+from lentra.registry.transactions.failures import Clash
 from lentra.registry.transactions.locks import lock_all
 
 _ALONG = ("hosts", "growth", "purpose", "notes", "labels", "service", "exposure")
@@ -93,6 +95,8 @@ def start_renumbering(
     with open_pools(change, pools_of(source, aims)) as pools:
         lock_all(Subnet.objects.filter(pk__in=[subnet.pk for subnet in source.subnets]))
         source = read_source(wanted)  # as it is under the locks
+        if pools_of(source, aims) - pools.keys():
+            raise Clash("what is to move lies in other pools by now")
         goings = lay(wanted, source, aims)
         target = _target_words(wanted, aims)
         made = Renumbering(
@@ -125,7 +129,7 @@ def _target_words(wanted: Wanted, aims: Sequence[Aim]) -> str:
 
 def _hand_out(change: Change, made: Renumbering, goings: Sequence[Going], pools: Pools) -> Started:
     """The new side of everything, held for now, and the moves that tie both sides together."""
-    records = _records(goings)
+    records = records_by_subnet(going.record.pk for going in goings if isinstance(going.record, Subnet))
     numbers = list(change.numbers(len(goings)))
     taken: dict[tuple[int, int], list[Extent]] = {}
     for going, number in zip(goings, numbers, strict=True):
@@ -182,15 +186,6 @@ def _carried(old: Subnet, new: Subnet) -> list[tuple[str, str, str]]:
     return [pair for pair in pairs if pair[1] not in ("", "none") or pair[2] not in ("", "none")]
 
 
-def _records(goings: Sequence[Going]) -> dict[int, list[Address]]:
-    """The address records of all that moves, by subnet."""
-    numbers = [going.record.pk for going in goings if isinstance(going.record, Subnet)]
-    found: dict[int, list[Address]] = {}
-    for record in Address.objects.filter(subnet__in=numbers).order_by("family", "address"):
-        found.setdefault(record.subnet_id, []).append(record)
-    return found
-
-
 def _free_around(pool: int, family: int, extents: Sequence[Extent]) -> Iterator[Extent]:
     """The free extents of a pool, as the database has them: nothing is taken yet."""
     last = max(extent.prefix.last for extent in extents)
@@ -212,8 +207,7 @@ class _Names:
 
     @staticmethod
     def _with(name: str, n: int) -> str:
-        end = "-new" if n == 1 else f"-new-{n}"
-        return name[: LONGEST - len(end)].rstrip("-._") + end
+        return with_end(name, "-new" if n == 1 else f"-new-{n}")
 
     def beside(self, record: Subnet | Reservation) -> str:
         """A name for what takes the place of a record."""
@@ -224,7 +218,7 @@ class _Names:
         return name
 
     def _is_taken(self, name: str) -> bool:
-        return Subnet.objects.filter(realm=self._realm, name=name).exists()
+        return any(kind.objects.filter(realm=self._realm, name=name).exists() for kind in (Subnet, Reservation))
 
 
 def _state(made: Renumbering) -> str:

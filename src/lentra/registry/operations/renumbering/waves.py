@@ -10,7 +10,7 @@ from lentra.addressing.prefix import Prefix, parse_prefix
 from lentra.registry.errors import InUse, Invalid, WrongState
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked, refuse_stale
-from lentra.registry.lookup.moving import hosts_seen_moved, only_on_old_side
+from lentra.registry.lookup.moving import hosts_seen_moved, not_moved, only_on_old_side, records_by_subnet
 from lentra.registry.lookup.sightings import still_seen
 from lentra.registry.models import (
     CHECKS,
@@ -37,7 +37,7 @@ from lentra.registry.operations.reservations.reserve import give_back_reservatio
 from lentra.registry.operations.subnets.give_back import give_back_many
 from lentra.registry.operations.subnets.opened import RELATED
 from lentra.registry.operations.subnets.replace_subnet import activate
-from lentra.registry.rules.names import LONGEST, split_name
+from lentra.registry.rules.names import split_name, with_end
 from lentra.registry.rules.permissions import require, require_project
 from lentra.registry.space.expiry import free_reservations, free_subnets
 from lentra.registry.space.locking import Pools, lock_outline, open_pools_of
@@ -99,9 +99,7 @@ def _hosts(
     moves: Sequence[Move], olds: Mapping[int, Subnet], news: Mapping[int, Subnet]
 ) -> dict[int, list[HostMove]]:
     """Where the address records of moves go, as there are some now."""
-    records: dict[int, list[Address]] = {}
-    for record in Address.objects.filter(subnet__in=olds).order_by("family", "address"):
-        records.setdefault(record.subnet_id, []).append(record)
+    records = records_by_subnet(olds)
     return {
         move.pk: host_moves(
             olds[move.old_id],
@@ -133,8 +131,7 @@ def finish_wave(
         olds, news = _sides(of_subnets)
         if not despite_use:
             _refuse_unmoved(change, of_subnets, olds)
-        waiting = Address.objects.filter(subnet__in=news, moved_at=None, replaces__isnull=False)
-        mark_moved(change, list(waiting), True)
+        mark_moved(change, list(not_moved(news)), True)
         _set_state(change, moves, "finish", "finished", ended_at=change.now)
         sides = ((olds.get(move.old_id), news.get(move.new_id)) for move in of_subnets)
         _take_over(change, [(old, new) for old, new in sides if old and new])
@@ -285,7 +282,7 @@ def _moves(made: Renumbering, part: Part, states: tuple[str, ...], to: str) -> l
             )
         rows, words = rows.filter(wave=part.wave), f"wave {part.wave}"
     if part.subnets:
-        numbers = [_number_of(made, one) for one in part.subnets]
+        numbers = _numbers_of(made, part.subnets)
         rows, words = rows.filter(pk__in=numbers), ", ".join(str(one) for one in part.subnets[:5])
     moves = list(rows.order_by("place"))
     if not moves or (part.subnets and len(moves) < len(set(part.subnets))):
@@ -298,23 +295,23 @@ def _moves(made: Renumbering, part: Part, states: tuple[str, ...], to: str) -> l
     return moves
 
 
-def _number_of(made: Renumbering, ref: Any) -> int:
-    """The move of a subnet or reservation, by name or number of either side."""
-    text = str(ref)
-    by_number = {"old_id": int(text)} if text.isascii() and text.isdigit() else {"name": text}
-    move = made.moves.filter(**by_number).first()
-    if move is None and "old_id" in by_number:
-        move = made.moves.filter(new_id=int(text)).first()
-    if move is None and (new := Subnet.objects.filter(realm=made.realm_id, name=text).first()):
-        move = made.moves.filter(new_id=new.pk).first()
-    if move is None:
-        raise Invalid(
-            f"{text} is not of renumbering {made.name}",
-            field="subnets",
-            received=text,
-            suggestions=list(made.moves.order_by("place").values_list("name", flat=True)[:5]),
-        )
-    return move.pk
+def _numbers_of(made: Renumbering, refs: Sequence[Any]) -> list[int]:
+    """The moves of subnets or reservations, by name or number of either side."""
+    rows = list(made.moves.order_by("place").values_list("pk", "name", "old_id", "new_id"))
+    now = Subnet.objects.filter(pk__in=[new for *_, new in rows]).values_list("pk", "name")
+    names = dict(now)
+    known = {names[new]: number for number, _, _, new in rows if new in names}
+    known |= {str(new): number for number, _, _, new in rows}
+    known |= {text: number for number, name, old, _ in rows for text in (name, str(old))}
+    for text in map(str, refs):
+        if text not in known:
+            raise Invalid(
+                f"{text} is not of renumbering {made.name}",
+                field="subnets",
+                received=text,
+                suggestions=[name for _, name, _, _ in rows[:5]],
+            )
+    return [known[str(ref)] for ref in refs]
 
 
 def _sides(moves: Sequence[Move]) -> tuple[dict[int, Subnet], dict[int, Subnet]]:
@@ -357,24 +354,18 @@ def _close(change: Change, made: Renumbering, state: str) -> None:
 
 def _refuse_unmoved(change: Change, moves: Sequence[Move], olds: dict[int, Subnet]) -> None:
     """Refuse to finish what is still in use on its old side."""
-    seen = hosts_seen_moved(moves)
-    waiting = [
-        record
-        for record in Address.objects.filter(
-            subnet__in=[move.new_id for move in moves], moved_at=None, replaces__isnull=False
-        )
-        .select_related("replaces", "subnet")
-        .order_by("family", "address")
-        if record.pk not in seen
-    ]
+    rows = not_moved(move.new_id for move in moves).exclude(pk__in=hosts_seen_moved(moves))
+    left = rows.count()
+    waiting = list(rows.select_related("replaces")[:_MOST_TOLD])
     lately = still_seen(olds.values())
     only_there = list(only_on_old_side(olds).select_related("subnet")[:_MOST_TOLD])
     if not waiting and not lately and not only_there:
         return
     words = []
     if waiting:
-        count = "1 host has" if len(waiting) == 1 else f"{len(waiting)} hosts have"
-        words.append(f"{count} not moved ({waiting[0].name}, {waiting[0].replaces.text})")
+        count = "1 host has" if left == 1 else f"{left} hosts have"
+        was = waiting[0].replaces or waiting[0]
+        words.append(f"{count} not moved ({waiting[0].name}, {was.text})")
     if only_there:
         first = only_there[0]
         words.append(f"{first.label_text} was recorded in {first.subnet.name} since, and has no new address")
@@ -382,7 +373,7 @@ def _refuse_unmoved(change: Change, moves: Sequence[Move], olds: dict[int, Subne
         f"{' and '.join([*words, *lately[:1]])}: finish it all the same only when that is meant",
         field="despite_use",
         rule="the old side is given back once nothing is there any more",
-        conflicts=[_not_there(r.replaces, f"goes to {r.text}") for r in waiting[:_MOST_TOLD] if r.replaces]
+        conflicts=[_not_there(r.replaces, f"goes to {r.text}") for r in waiting if r.replaces]
         + [_not_there(record, "is on the old side alone") for record in only_there]
         + [{"range": words, "kind": "sighting"} for words in lately],
         suggestions=["note that the hosts have moved", "despite_use: true"],
@@ -435,22 +426,18 @@ def _taken_names(pairs: Sequence[tuple[Subnet, Subnet]]) -> set[str]:
     """Names that subnets of the realm have, of those that old sides are about to get."""
     if not pairs:
         return set()
-    wanted = {_with_end(old.name, "-old") for old, _ in pairs}
+    wanted = {with_end(old.name, "-old") for old, _ in pairs}
     return set(Subnet.objects.filter(realm=pairs[0][0].realm_id, name__in=wanted).values_list("name", flat=True))
 
 
 def _old_name(name: str, taken: set[str]) -> str:
     """A name for what is about to cool; its own goes to the new side."""
-    n, found = 1, _with_end(name, "-old")
+    n, found = 1, with_end(name, "-old")
     while found in taken:
         n += 1
-        found = _with_end(name, f"-old-{n}")
+        found = with_end(name, f"-old-{n}")
     taken.add(found)
     return found
-
-
-def _with_end(name: str, end: str) -> str:
-    return name[: LONGEST - len(end)].rstrip("-._") + end
 
 
 def _named(name: str, subnet: Subnet) -> dict[str, Any]:
@@ -462,9 +449,10 @@ _WITHOUT = {"tag": None, "outer_tag": 0, "tag_scope": None, "plan_id": None, "pl
 
 
 def _take_over_reservation(change: Change, move: Move) -> None:
-    """The new reservation gets the name of the old one, which is given back."""
-    if Reservation.objects.filter(pk=move.old_id).exists():
-        give_back_reservation(change, move.old_id)
-    new = find_locked(Reservation, move.new_id) if Reservation.objects.filter(pk=move.new_id).exists() else None
+    """The new reservation gets the name and the plan of the old one, which is given back."""
+    old, new = (Reservation.objects.filter(pk=number).first() for number in (move.old_id, move.new_id))
+    if old is not None:
+        give_back_reservation(change, old.pk)
     if new is not None:
-        change.edited(new, "take over", name=move.name)
+        plan = old.plan_id if old else new.plan_id
+        change.edited(find_locked(Reservation, new.pk), "take over", name=move.name, plan_id=plan)
