@@ -32,6 +32,7 @@ from lentra.registry.lookup.find import find
 from lentra.registry.lookup.serving import serving_pools
 from lentra.registry.models import (
     Address,
+    DnsZone,
     Intake,
     IntakeWork,
     KeepOut,
@@ -45,6 +46,7 @@ from lentra.registry.models import (
     WaitingRequest,
     Zone,
 )
+from lentra.registry.operations.dns.keep_dns_zone import add_dns_record, add_dns_zone, add_reverse_zones
 from lentra.registry.operations.findings.keep_source import add_source
 from lentra.registry.operations.findings.take_survey import take_survey
 from lentra.registry.operations.people.manage_people import add_person
@@ -168,11 +170,30 @@ class Loader:
             text = json.loads((self.folder / document).read_text())
             seen, at = read_document(text, self.clock.now())
             self._do(take_survey, find(Source, given["name"]).pk, seen, at)
+        self._names()
         for rule in self.scenario["taking_rules"]:
             of = {"realm": Realm, "source": Source, "project": Project}
             self._do(
                 add_record, "taking rule", rule | {name: find(model, rule[name]) for name, model in of.items()}
             )
+
+    def _names(self) -> None:
+        """DNS zones, with the demo's name server if there is one, and records by hand."""
+        server = os.environ.get("LENTRA_DEMO_NAME_SERVER", "")
+        served = {"address": server, "credential": os.environ.get("LENTRA_DEMO_NAME_SERVER_KEY", "")}
+        for n, given in enumerate(self.scenario["dns_zones"]):
+            given |= {"realm": find(Realm, given["realm"])}
+            given |= {"project": find(Project, given["project"])} if "project" in given else {}
+            if n == 0:
+                given |= served if server else {"every": None}
+            self._do(add_dns_zone, given)
+        for given in self.scenario["reverse_dns_zones"]:
+            realm, like = find(Realm, given.pop("realm")), given.pop("like", None)
+            ranges = [parse_range(text) for text in given.pop("ranges")]
+            given |= {"project": find(Project, given["project"])} if "project" in given else {}
+            self._do(add_reverse_zones, realm, ranges, find(DnsZone, like) if like else None, given)
+        for given in self.scenario["dns_records"]:
+            self._do(add_dns_record, {"dns_zone": find(DnsZone, given.pop("of")), **given})
 
     def history(self) -> None:
         """All hand-outs and releases, oldest first."""

@@ -98,10 +98,11 @@ need_cluster() {
   sed -i 's/^\[\$MODULE\]$/uid = '"$(id -un)"'\ngid = '"$(id -gn)"'\n[$MODULE]/' "$TRANSFERS/wsrep_sst_rsync"
 }
 
-# need_surveys : what the tests survey for real: a sweep, and a name server, without installing one that would run by itself
-need_surveys() {
-  need_debian nmap bind9-libs bind9-utils libcap2 libfstrm0 libjemalloc2 libjson-c5 liblmdb0 libmaxminddb0 libnghttp2-14 \
-    libprotobuf-c1 libuv1 libxml2 iproute2
+# need_name_server : BIND and dig, without installing a server that would run by itself
+need_name_server() {
+  export LENTRA_TRANSFERS=$ROOT/.transfers
+  need_debian bind9-dnsutils bind9-libs bind9-utils libcap2 libfstrm0 libjemalloc2 libjson-c5 liblmdb0 libmaxminddb0 libnghttp2-14 \
+    libprotobuf-c1 libuv1 libxml2
   [ -x "$ROOT/.transfers/named" ] && return
   say "Taking the name server out of its package"
   mkdir -p "$ROOT/.transfers"

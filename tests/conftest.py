@@ -127,7 +127,9 @@ def start_live(folder: Path, demo_data: Path, lasting: bool = False) -> Live:
     database.start()
     service = Service(folder, database.url, any_free_port(), SECRET)
     service.environment["LENTRA_METRICS_OPEN"] = "1"
-    service.environment["LENTRA_EVENT_HOSTS"] = service.environment["LENTRA_SOURCE_HOSTS"] = "127.0.0.1"
+    service.environment |= dict.fromkeys(
+        (f"LENTRA_{who}_HOSTS" for who in ("EVENT", "SOURCE", "NAME_SERVER")), "127.0.0.1"
+    )
     service.start()
     return Live(service, database, json.loads((folder / "sign-ins.json").read_text()))
 

@@ -40,6 +40,8 @@ const SubnetsPage = lazy(() => import("../subnets/SubnetsPage").then((part) => (
 const SubnetPage = lazy(() => import("../subnets/SubnetPage").then((part) => ({ default: part.SubnetPage })));
 const PoolsPage = lazy(() => import("../pools/PoolsPage").then((part) => ({ default: part.PoolsPage })));
 const PoolPage = lazy(() => import("../pools/PoolPage").then((part) => ({ default: part.PoolPage })));
+const NamesPage = lazy(() => import("../names/NamesPage").then((part) => ({ default: part.NamesPage })));
+const DnsZonePage = lazy(() => import("../names/DnsZonePage").then((part) => ({ default: part.DnsZonePage })));
 const FindingsPage = lazy(() => import("../reality/FindingsPage").then((part) => ({ default: part.FindingsPage })));
 const LinksPage = lazy(() => import("../links/LinksPage").then((part) => ({ default: part.LinksPage })));
 const RenumberingPage = lazy(() => import("../moving/RenumberingPage").then((part) => ({ default: part.RenumberingPage })));
@@ -131,6 +133,8 @@ function Pages() {
         <Route path="/links" element={<LinksPage />} />
         <Route path="/renumberings" element={<RenumberingsPage />} />
         <Route path="/renumberings/:id" element={<RenumberingPage />} />
+        <Route path="/names" element={<NamesPage />} />
+        <Route path="/names/:id" element={<DnsZonePage />} />
         <Route path="/findings" element={<FindingsPage />} />
         <Route path="/find" element={<FindPage />} />
         <Route path="*" element={<Navigate to="/" replace />} />

@@ -5,6 +5,7 @@ import FindingIcon from "@mui/icons-material/TroubleshootOutlined";
 import GridIcon from "@mui/icons-material/GridView";
 import HistoryIcon from "@mui/icons-material/History";
 import MenuIcon from "@mui/icons-material/Menu";
+import NamesIcon from "@mui/icons-material/BadgeOutlined";
 import MapIcon from "@mui/icons-material/MapOutlined";
 import LightModeIcon from "@mui/icons-material/LightMode";
 import ListIcon from "@mui/icons-material/ViewList";
@@ -40,6 +41,7 @@ const PLACES = [
   { to: "/map", label: "Map", icon: <MapIcon fontSize="small" /> },
   { to: "/headroom", label: "Headroom", icon: <TrendIcon fontSize="small" /> },
   { to: "/findings", label: "Findings", icon: <FindingIcon fontSize="small" /> },
+  { to: "/names", label: "Names", icon: <NamesIcon fontSize="small" /> },
   { to: "/public", label: "Public", icon: <PublicIcon fontSize="small" /> },
   { to: "/request", label: "Request", icon: <AddIcon fontSize="small" />, role: "requester" },
   { to: "/waiting", label: "Waiting", icon: <HourglassIcon fontSize="small" /> },

@@ -19,6 +19,7 @@ const SET_UP: Record<string, string> = {
   source: "sources",
   "taking rule": "taking-rules",
   subscription: "subscriptions",
+  "DNS record": "dns-records",
 };
 
 /** The address of the page about a record; null if it has none. Of an address record, `id` is that of its subnet. */
@@ -27,6 +28,7 @@ export function placeOf(kind: string, id: number): string | null {
   if (kind === "subnet" || kind === "address record") return `/subnets/${id}`;
   if (kind === "request") return `/waiting/${id}`;
   if (kind === "finding") return "/findings";
+  if (kind === "DNS zone") return `/names/${id}`;
   if (kind === "renumbering") return `/renumberings/${id}`;
   if (kind === "plan") return `/plans/${id}`;
   const list = SET_UP[kind];

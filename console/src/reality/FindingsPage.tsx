@@ -24,8 +24,8 @@ import { RecordForm } from "../setup/RecordForm";
 import type { Kind } from "../setup/kinds";
 import { settle, settleMany, useFindings, type Finding } from "./queries";
 
-const COLOURS = { stray: "warning", silent: "default", differs: "primary", clash: "error", exposed: "error", "cut-off": "warning" } as const;
-const FINDING_KINDS = ["exposed", "cut-off", "clash", "stray", "differs", "silent"] as const;
+const COLOURS = { stray: "warning", silent: "default", differs: "primary", clash: "error", exposed: "error", "cut-off": "warning", dns: "primary" } as const;
+const FINDING_KINDS = ["exposed", "cut-off", "clash", "stray", "differs", "dns", "silent"] as const;
 const FORM = { word: "finding", noun: "finding", collection: "findings", role: "planner", columns: [] } as const;
 const DISMISS: Kind = {
   ...FORM,

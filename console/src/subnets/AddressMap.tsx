@@ -53,6 +53,7 @@ const NEW: Kind = {
     SECONDARY,
     { name: "family", label: "Family", kind: "choice", choices: ["4", "6"] },
     { name: "purpose", label: "For what" },
+    { name: "aliases", label: "Further names in DNS", kind: "refs", help: "of the same host, with commas between" },
     { name: "service", label: "Service", help: "where the subnet is kept for one" },
   ],
 };
@@ -65,6 +66,7 @@ const EDIT: Kind = {
     { name: "kind", label: "Kind", kind: "choice", choices: RECORD_KINDS },
     SECONDARY,
     { name: "purpose", label: "For what" },
+    { name: "aliases", label: "Further names in DNS", kind: "refs", help: "of the same host, with commas between" },
   ],
 };
 

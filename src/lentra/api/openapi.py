@@ -106,6 +106,9 @@ class Described(AutoSchema):
 COLLECTIONS = {  # in the address -> one of them
     "addresses": "address",
     "approval-rules": "approval-rule",
+    "dns-entries": "dns-entry",
+    "dns-records": "dns-record",
+    "dns-zones": "dns-zone",
     "findings": "finding",
     "group-mappings": "group-mapping",
     "intakes": "intake",

@@ -6,6 +6,7 @@ from rest_framework.routers import SimpleRouter
 
 from lentra.api.views import (
     addresses,
+    dns,
     estate,
     foresight,
     headroom,
@@ -50,6 +51,9 @@ router.register("quotas", setup.QuotaViews, "quota")
 router.register("group-mappings", setup.GroupMappingViews, "group-mapping")
 router.register("links", links.LinkViews, "link")
 router.register("renumberings", renumbering.RenumberingViews, "renumbering")
+router.register("dns-zones", dns.DnsZoneViews, "dns-zone")
+router.register("dns-records", dns.DnsRecordViews, "dns-record")
+router.register("dns-entries", dns.DnsEntryViews, "dns-entry")
 router.register("sources", reality.SourceViews, "source")
 router.register("taking-rules", reality.TakingRuleViews, "taking-rule")
 router.register("surveys", reality.SurveyViews, "survey")

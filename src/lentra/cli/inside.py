@@ -93,6 +93,7 @@ def _add_address(commands: Any) -> None:
     command.add_argument("--kind", choices=_KINDS, help="what has it (host)")
     command.add_argument("--mac", help="hardware address")
     command.add_argument("--family", type=int, choices=[4, 6], help="of which block, where it has both")
+    command.add_argument("--aliases", action=Several, help="its host's further names in DNS; several with commas")
     command.add_argument("--purpose", help="what it is for")
     command.add_argument("--service", help="where the subnet is kept for one service")
     command.add_argument(
@@ -136,6 +137,10 @@ def _add_address(commands: Any) -> None:
     command.add_argument("--purpose", help="what it is for")
     command.add_argument(
         "--no-purpose", dest="purpose", action="store_const", const=Empty(""), help="none any more"
+    )
+    command.add_argument("--aliases", action=Several, help="its host's further names in DNS; several with commas")
+    command.add_argument(
+        "--no-aliases", dest="aliases", action="store_const", const=Empty([]), help="none any more"
     )
     add_change_options(command)
     command.set_defaults(run=_edit)
@@ -232,7 +237,8 @@ def _draw(block: dict[str, Any]) -> None:
 
 def _add(options: argparse.Namespace) -> int:
     client = client_for(options)
-    what = given(options, "address", "count", "kind", "mac", "family", "purpose", "service", "secondary", "pair")
+    names = ("address", "count", "kind", "mac", "family", "purpose", "service", "secondary", "pair", "aliases")
+    what = given(options, *names)
     if options.file:
         if what or options.name:
             raise WrongUse("give --file, or what one record says, not both")
@@ -271,7 +277,7 @@ def _record(path: str, line: int, row: dict[str, Any]) -> dict[str, Any]:
 
 
 def _list(options: argparse.Namespace) -> int:
-    columns = ("id", "address", "kind", "name", "secondary", "mac", "purpose", "last_seen_at", "subnet")
+    columns = ("id", "address", "kind", "name", "aliases", "secondary", "mac", "purpose", "last_seen_at", "subnet")
     show_list(options, client_for(options).addresses.list, given(options, *_LIST_HELP), columns)
     return DONE
 
@@ -286,7 +292,7 @@ def _number(options: argparse.Namespace) -> str:
 
 def _edit(options: argparse.Namespace) -> int:
     client, number = client_for(options), _number(options)
-    values = given(options, "name", "mac", "kind", "purpose", "secondary")
+    values = given(options, "name", "mac", "kind", "purpose", "secondary", "aliases")
 
     def call(preview: bool) -> Answer:
         return client.addresses.edit(number, preview=preview, why=options.why, **values)

@@ -19,6 +19,7 @@ from lentra.cli import (
     inside,
     looking,
     moving,
+    naming,
     planning,
     reaching,
     requesting,
@@ -54,6 +55,7 @@ _GROUPS: list[tuple[str, list[Any]]] = [
     ),
     ("Looking ahead", [foreseeing.add_commands, supposing.add_commands]),
     ("What is really there", [surveying.add_commands]),
+    ("Names", [naming.add_commands]),
     ("Setting up", [setting_up.add_commands]),
     (
         "In and out",

@@ -18,7 +18,7 @@ from lentra.cli.options import Several, add_limit
 from lentra.cli.output import WHOLE, show_list, show_record
 from lentra.cli.setting_up import add_act
 
-_KINDS = ("stray", "silent", "differs", "clash", "exposed", "cut-off")
+_KINDS = ("stray", "silent", "differs", "clash", "exposed", "cut-off", "dns")
 _BECOMES = ("keep-out", "address-record", "subnet", "reservation")
 _STATES = ("open", "dismissed", "closed")
 _ASKED = {  # of a Linux host; what may be missing is left out

@@ -19,6 +19,7 @@ from lentra.client.calling import Call, Tries, next_page, of_change, settings_of
 from lentra.client.collections import (
     ApprovalRules,
     Collection,
+    DnsZones,
     Findings,
     Intakes,
     KeepOuts,
@@ -105,6 +106,8 @@ class Client:
         self.group_mappings = Collection(self, "group-mappings")
         self.links = Links(self, "links")
         self.renumberings = Renumberings(self, "renumberings")
+        self.dns_zones = DnsZones(self, "dns-zones")
+        self.dns_records = Collection(self, "dns-records")
         self.sources = Sources(self, "sources")
         self.surveys = Collection(self, "surveys")
         self.taking_rules = Collection(self, "taking-rules")
@@ -336,6 +339,16 @@ class Client:
     def growth(self, kind: str, ref: str | int, **window: Any) -> list[Record]:
         """How a ``project``, a ``zone``, a ``region`` or all pools of a ``realm`` grow, per family."""
         return list(self.call("GET", f"{kind}s/{part(ref)}/headroom", query=window).json())
+
+    def dns_entries(self, **of: Any) -> Iterator[Record]:
+        """What stands in DNS zones: filtered by dns_zone, realm, subnet, state, type, and part of the name or the data.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> {entry["type"] for entry in client.dns_entries(dns_zone="fleet:ferry.example", state="published")} >= {"A"}
+            True
+        """
+        return self.pages("dns-entries", of)
 
     def sightings(self, **of: Any) -> Iterator[Record]:
         """What sources see: filtered by realm, source, and the prefix that it lies ``inside``."""

@@ -615,6 +615,38 @@ class Findings(Collection):
         return self.client.change("POST", f"{self.path}/{verb}", several, preview=preview, why=why)
 
 
+class DnsZones(Collection):
+    """DNS zones: what stands in them is in ``client.dns_entries``.
+
+    Example:
+        >>> client = Client(url, token)
+        >>> client.dns_zones.get("fleet:ferry.example")["host_names"]
+        '{name}.{subnet}'
+        >>> client.dns_zones.file("fleet:ferry.example").splitlines()[0]
+        '$ORIGIN ferry.example.'
+    """
+
+    def file(self, ref: str | int) -> str:
+        """A DNS zone as a file (RFC 1035, section 5)."""
+        return self.client.call("GET", f"{self.path}/{part(ref)}/file").text
+
+    def push(
+        self, ref: str | int, *, overwrite: bool = False, preview: bool = False, why: str = ""
+    ) -> Answer[Any]:
+        """Have everything in a DNS zone pushed anew; with ``overwrite`` also over what stands there otherwise."""
+        address = f"{self.path}/{part(ref)}/push"
+        return self.client.change("POST", address, {"overwrite": overwrite}, preview=preview, why=why)
+
+    def compare(self, ref: str | int, *, preview: bool = False, why: str = "") -> Answer[Any]:
+        """Have a DNS zone held against its server now."""
+        return self.client.change("POST", f"{self.path}/{part(ref)}/compare", preview=preview, why=why)
+
+    def add_reverse(self, realm: str | int, *, preview: bool = False, why: str = "", **values: Any) -> Answer[Any]:
+        """Add the reverse DNS zones that ``ranges`` need, or those of a realm's top-level pools; ``like`` another one."""
+        body = {"realm": realm, **values}
+        return self.client.change("POST", f"{self.path}/reverse", body, preview=preview, why=why)
+
+
 class Renumberings(Collection):
     """Moves of many subnets from old space to new, both sides living until each has moved.
 

@@ -14,6 +14,7 @@ class Address(TypedDict):
     mac: NotRequired[str | None]
     secondary: NotRequired[bool]
     purpose: NotRequired[str]
+    aliases: list[str]
     subnet: Named
     realm: Named
     created_at: str
@@ -374,9 +375,95 @@ class DnsChange(TypedDict):
     wave: str
     action: DnsChangeActionEnum
     name: str
-    type: TypeEnum
+    type: DnsChangeTypeEnum
     data: str
 DnsChangeActionEnum = Literal["add", "delete"]
+DnsChangeTypeEnum = Literal["A", "AAAA", "PTR"]
+class DnsCounts(TypedDict):
+    entries: int
+    pending: int
+    refused: int
+    hidden: int
+class DnsCountsRequest(TypedDict):
+    entries: int
+    pending: int
+    refused: int
+    hidden: int
+class DnsEntry(TypedDict):
+    dns_zone: Named
+    owner: str
+    type: str
+    data: str
+    ttl: int
+    state: DnsEntryStateEnum
+    subnet: Named | None
+    by_hand: int | None
+DnsEntryStateEnum = Literal["published", "to add", "to remove", "refused", "hidden"]
+class DnsRecord(TypedDict):
+    id: int
+    version: int
+    dns_zone: Named
+    owner: NotRequired[str]
+    type: DnsRecordTypeEnum
+    data: str
+    ttl: NotRequired[int | None]
+    about: NotRequired[str]
+class DnsRecordRequest(TypedDict):
+    dns_zone: str | int | dict[str, Any]
+    owner: NotRequired[str]
+    type: DnsRecordTypeEnum
+    data: str
+    ttl: NotRequired[int | None]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+DnsRecordTypeEnum = Literal["CNAME", "TXT", "MX", "SRV", "CAA"]
+class DnsZone(TypedDict):
+    id: int
+    version: int
+    name: str
+    shown: str
+    realm: Named
+    project: NotRequired[Named | None]
+    range: str | None
+    delegated: NotRequired[bool]
+    primary: NotRequired[str]
+    contact: NotRequired[str]
+    servers: NotRequired[list[str]]
+    ds: NotRequired[list[str]]
+    ttl: NotRequired[int]
+    negative_ttl: NotRequired[int]
+    host_names: NotRequired[str]
+    gateway_names: NotRequired[str]
+    edge_names: NotRequired[str]
+    public_names: NotRequired[str]
+    names_end: NotRequired[NamesEndEnum]
+    address: NotRequired[str]
+    has_credential: bool
+    every: NotRequired[int | None]
+    serving: Serving | None
+    counts: DnsCounts
+    about: NotRequired[str]
+class DnsZoneRequest(TypedDict):
+    name: str
+    realm: str | int | dict[str, Any]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    delegated: NotRequired[bool]
+    primary: NotRequired[str]
+    contact: NotRequired[str]
+    servers: NotRequired[list[str]]
+    ds: NotRequired[list[str]]
+    ttl: NotRequired[int]
+    negative_ttl: NotRequired[int]
+    host_names: NotRequired[str]
+    gateway_names: NotRequired[str]
+    edge_names: NotRequired[str]
+    public_names: NotRequired[str]
+    names_end: NotRequired[NamesEndEnum]
+    address: NotRequired[str]
+    credential: NotRequired[str]
+    every: NotRequired[int | None]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 class Effective(TypedDict):
     family: int
     reach: ReachEnum
@@ -483,6 +570,8 @@ class Finding(TypedDict):
     seen: list[Seen]
     subnet: dict[str, Any] | None
     project: dict[str, Any] | None
+    dns_zone: int | None
+    dns_name: str
     state: FindingStateEnum
     opened_at: str
     closed_at: str | None
@@ -492,7 +581,7 @@ class Finding(TypedDict):
     due: str | None
     can_become: list[str]
     can_correct: bool
-FindingKindEnum = Literal["stray", "silent", "differs", "clash", "exposed", "cut-off"]
+FindingKindEnum = Literal["stray", "silent", "differs", "clash", "exposed", "cut-off", "dns"]
 FindingStateEnum = Literal["open", "dismissed", "closed"]
 class FinishRequest(TypedDict):
     wave: NotRequired[str]
@@ -977,6 +1066,7 @@ class MovedBlock(TypedDict):
 class Named(TypedDict):
     id: int
     name: str
+NamesEndEnum = Literal["given back", "cooled"]
 class NeedRequest(TypedDict):
     name: str
     hosts: NotRequired[int]
@@ -993,6 +1083,7 @@ class NewAddressRequest(TypedDict):
     purpose: NotRequired[str]
     service: NotRequired[str]
     secondary: NotRequired[bool]
+    aliases: NotRequired[list[str]]
     pair: NotRequired[bool]
 class NewAddressesRequest(TypedDict):
     name: NotRequired[str | None]
@@ -1004,6 +1095,7 @@ class NewAddressesRequest(TypedDict):
     purpose: NotRequired[str]
     service: NotRequired[str]
     secondary: NotRequired[bool]
+    aliases: NotRequired[list[str]]
     pair: NotRequired[bool]
     records: NotRequired[list[NewAddressRequest]]
     proposal: NotRequired[str | None]
@@ -1101,6 +1193,7 @@ class PatchedAddressEditRequest(TypedDict):
     mac: NotRequired[str | None]
     secondary: NotRequired[bool]
     purpose: NotRequired[str]
+    aliases: NotRequired[list[str]]
     proposal: NotRequired[str | None]
 class PatchedApprovalRuleRequest(TypedDict):
     name: NotRequired[str]
@@ -1119,6 +1212,35 @@ class PatchedApprovalRuleRequest(TypedDict):
     holds: NotRequired[bool]
     reminds_after: NotRequired[int]
     lapses_after: NotRequired[int]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedDnsRecordRequest(TypedDict):
+    dns_zone: NotRequired[str | int | dict[str, Any]]
+    owner: NotRequired[str]
+    type: NotRequired[DnsRecordTypeEnum]
+    data: NotRequired[str]
+    ttl: NotRequired[int | None]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
+class PatchedDnsZoneRequest(TypedDict):
+    name: NotRequired[str]
+    realm: NotRequired[str | int | dict[str, Any]]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    delegated: NotRequired[bool]
+    primary: NotRequired[str]
+    contact: NotRequired[str]
+    servers: NotRequired[list[str]]
+    ds: NotRequired[list[str]]
+    ttl: NotRequired[int]
+    negative_ttl: NotRequired[int]
+    host_names: NotRequired[str]
+    gateway_names: NotRequired[str]
+    edge_names: NotRequired[str]
+    public_names: NotRequired[str]
+    names_end: NotRequired[NamesEndEnum]
+    address: NotRequired[str]
+    credential: NotRequired[str]
+    every: NotRequired[int | None]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedEditIntakeRequest(TypedDict):
@@ -1346,6 +1468,7 @@ class PatchedTakingRuleRequest(TypedDict):
 class PatchedTierRequest(TypedDict):
     name: NotRequired[str]
     exposure: NotRequired[ExposureEnum]
+    host_names: NotRequired[str]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedWaitingRequestRequest(TypedDict):
@@ -1623,6 +1746,9 @@ class PublicUse(TypedDict):
     attached: int
     idle: int
     left: int | None
+class PushRequest(TypedDict):
+    overwrite: NotRequired[bool]
+    proposal: NotRequired[str | None]
 class Question(TypedDict):
     name: str
     label: str
@@ -1846,6 +1972,20 @@ class ReservationRequest(TypedDict):
 class ResumeRequest(TypedDict):
     after: NotRequired[int]
     proposal: NotRequired[str | None]
+class ReverseZonesMade(TypedDict):
+    dns_zones: list[DnsZone]
+class ReverseZonesRequest(TypedDict):
+    realm: str | int | dict[str, Any]
+    ranges: NotRequired[list[str]]
+    like: NotRequired[str | int | dict[str, Any] | None]
+    delegated: NotRequired[bool]
+    project: NotRequired[str | int | dict[str, Any] | None]
+    primary: NotRequired[str]
+    contact: NotRequired[str]
+    servers: NotRequired[list[str]]
+    ds: NotRequired[list[str]]
+    about: NotRequired[str]
+    proposal: NotRequired[str | None]
 RoleEnum = Literal["viewer", "requester", "planner", "admin"]
 class RoomFor(TypedDict):
     family: int
@@ -1913,6 +2053,16 @@ class ServiceRange(TypedDict):
     default_service: str
     name_service: str
     services: str
+class Serving(TypedDict):
+    serial: int
+    server_serial: int
+    pushed_at: str | None
+    due_at: str | None
+    failing_since: str | None
+    outcome: str
+    compare_at: str | None
+    compared_at: str | None
+    differences: int
 SettleHowEnum = Literal["take over", "put right"]
 class SettleRequest(TypedDict):
     slot: str
@@ -2386,10 +2536,12 @@ class Tier(TypedDict):
     version: int
     name: str
     exposure: NotRequired[ExposureEnum]
+    host_names: NotRequired[str]
     about: NotRequired[str]
 class TierRequest(TypedDict):
     name: str
     exposure: NotRequired[ExposureEnum]
+    host_names: NotRequired[str]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 ToEnum = Literal["one", "other", "neither"]
@@ -2448,7 +2600,6 @@ class TriedRules(TypedDict):
     decision: DecisionEnum
     rule: str | None
     rules: list[TriedRule]
-TypeEnum = Literal["A", "AAAA", "PTR"]
 class Undone(TypedDict):
     undone: list[Ledger]
 class UploadRequest(TypedDict):

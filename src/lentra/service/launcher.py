@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import base64
 import contextlib
 import json
 import os
@@ -152,7 +153,7 @@ class Service:
         server += ["--graceful-timeout", "20", "--no-control-socket"]
         self.web = self._spawn(server)
         if upkeep:
-            for name in ("upkeep", "intakes", "events", "surveys"):
+            for name in ("upkeep", "intakes", "events", "surveys", "names"):
                 self.watch(name, [sys.executable, "-m", "lentra.service.manage", name])
         end = time.monotonic() + _READY_SECONDS
         while time.monotonic() < end:
@@ -216,6 +217,19 @@ class Service:
         }
         command = [sys.executable, str(stand_in), str(known["port"]), known["secret"]]
         self.watch("the provider", [*command, str(stand_in.with_suffix(".json"))])
+
+    def name_server_at(self, stand_in: Path, kept: Path, named: str) -> None:
+        """Start BIND on a port of its own, for DNS zones to be pushed to; it is the same each time."""
+        known = _kept(kept)
+        key = f"lentra:hmac-sha256:{base64.b64encode(known['secret'].encode()).decode()}"
+        self.environment |= {
+            "LENTRA_DEMO_NAME_SERVER": f"127.0.0.1:{known['port']}",
+            "LENTRA_DEMO_NAME_SERVER_KEY": key,
+            "LENTRA_NAME_SERVER_HOSTS": f"127.0.0.1:{known['port']}",
+        }
+        folder = kept.with_suffix("")
+        command = [sys.executable, str(stand_in), named, str(folder), str(known["port"]), key]
+        self.watch("the name server", command, folder.with_suffix(".log"))
 
     def is_ready(self) -> bool:
         """True if it can serve at this moment."""
@@ -320,6 +334,8 @@ def _demo(options: argparse.Namespace) -> int:
             "demo-sign-ins.json",
             "sign-on.json",
             "provider.json",
+            "name-server.json",
+            "name-server",
             "secret",
         ):
             _remove(folder / name)
@@ -345,6 +361,7 @@ def _demo(options: argparse.Namespace) -> int:
         provider = options.scenario / "provider.py" if options.scenario else None
         if provider and provider.exists():
             service.survey_at(provider, folder / "provider.json")
+        _start_name_server(service, options.scenario, folder)
         _say("Preparing its tables")
         service.manage("prepare")
         if not (folder / "demo-sign-ins.json").exists():
@@ -364,6 +381,14 @@ def _demo(options: argparse.Namespace) -> int:
         if service:
             service.stop()
         database.stop()
+
+
+def _start_name_server(service: Service, scenario: Path | None, folder: Path) -> None:
+    """BIND for the demo's DNS zones, if it is there; without it, they are written as files."""
+    stand_in = scenario / "name_server.py" if scenario else None
+    named = shutil.which("named", path=f"{os.environ.get('LENTRA_TRANSFERS', '')}:/usr/sbin")
+    if stand_in and stand_in.exists() and named:
+        service.name_server_at(stand_in, folder / "name-server.json", named)
 
 
 def _serve() -> int:
@@ -458,6 +483,9 @@ def _welcome(service: Service, folder: Path) -> None:
             f"\nChanges and alerts are sent to a receiver of the demo, which writes them to {service.events_log};\n"
             f"mail goes to another one, which keeps it in {folder / 'mails' / 'mails.txt'}"
         )
+    if server := service.environment.get("LENTRA_DEMO_NAME_SERVER"):
+        host, _, port = server.partition(":")
+        print(f"\nBIND serves the fleet's DNS zones: dig @{host} -p {port} ferry.example ANY")
     if title := service.environment.get("LENTRA_SIGN_ON_TITLE"):
         print(
             f'\nFour more people come by "{title}", a stand-in of the demo for single sign-on, without passwords.'

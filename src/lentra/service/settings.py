@@ -222,6 +222,7 @@ if ALERT_URL:
     EVENT_HOSTS.append(urlsplit(ALERT_URL).netloc.rpartition("@")[2])
 # Hosts (or host:port) that sources may be asked at in the clear, and at addresses of this machine or of its link.
 SOURCE_HOSTS = os.environ.get("LENTRA_SOURCE_HOSTS", "").replace(",", " ").split()
+NAME_SERVER_HOSTS = os.environ.get("LENTRA_NAME_SERVER_HOSTS", "").replace(",", " ").split()
 # Where people reach the console, for links that are sent to them.
 PUBLIC_URL = os.environ.get("LENTRA_PUBLIC_URL", "").rstrip("/")
 # smtp://host:port, smtp+tls:// for STARTTLS, smtps:// for TLS from the start; with name and password, if it needs them.

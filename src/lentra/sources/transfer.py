@@ -1,8 +1,4 @@
-"""A name server, asked by zone transfer (AXFR, RFC 5936): names and addresses that exist; signed by TSIG (RFC 8945) where
-it asks for that.
-
-A credential is ``name:algorithm:secret``, the secret in base64, such as ``lentra:hmac-sha256:c2VjcmV0…``.
-"""
+"""A name server, asked by zone transfer (AXFR, RFC 5936): names and addresses that exist."""
 
 from __future__ import annotations
 
@@ -14,21 +10,18 @@ import dns.name
 import dns.query
 import dns.rdatatype
 import dns.reversename
-import dns.tsig
 import dns.xfr
 import dns.zone
 from django.conf import settings
 
 from lentra.addressing.prefix import parse_address
 from lentra.addressing.refusal import Refusal
-from lentra.reaching import Forbidden, address_of
+from lentra.name_servers import LIFETIME, TIMEOUT, Unanswered, place_of, signed, told_in_words
 from lentra.registry.models import Source
 from lentra.registry.operations.findings.take_survey import Seen
-from lentra.registry.rules.sources import host_and_port
 from lentra.sources.asking import Answered, CannotAsk, Progress, bounded
 from lentra.sources.facts import Collected
 
-TIMEOUT, LIFETIME = 10.0, 300.0  # seconds, for one message and for a zone
 _REVERSE = (dns.name.from_text("in-addr.arpa."), dns.name.from_text("ip6.arpa."))
 
 
@@ -39,44 +32,20 @@ def ask_name_server(source: Source, credential: str, progress: Progress) -> Answ
         CannotAsk: nobody answers, a transfer or the signature is refused, or the answer is none.
         Cancelled.
     """
-    host, port = host_and_port(source.address)
     seen = Collected()
     origins = [dns.name.from_text(text) for text in source.parts]
     try:
-        where = address_of(host, port, settings.SOURCE_HOSTS)
         for origin in sorted(origins, key=_is_reverse):  # forward ones first: their names are the shorter
-            zone = _Zone(origin, progress, len(seen))
-            query, _ = dns.xfr.make_query(zone, **_signed(credential))
-            dns.query.inbound_xfr(where, zone, query, port=port, timeout=TIMEOUT, lifetime=LIFETIME)
+            with told_in_words(origin.to_text()):
+                where, port = place_of(source.address, settings.SOURCE_HOSTS)
+                zone = _Zone(origin, progress, len(seen))
+                query, _ = dns.xfr.make_query(zone, **signed(credential))
+                dns.query.inbound_xfr(where, zone, query, port=port, timeout=TIMEOUT, lifetime=LIFETIME)
             for one in _addresses(zone, origins):
                 seen.add(one)
-    except Forbidden as why:
+    except Unanswered as why:
         raise CannotAsk(str(why))
-    except (dns.tsig.PeerError, dns.tsig.BadSignature, dns.tsig.BadKey, dns.tsig.BadTime) as why:
-        raise CannotAsk(f"it refuses the credential: {why}")
-    except dns.xfr.TransferError as why:
-        raise CannotAsk(f"it does not hand over {origin.to_text()}: {_rcode(why)}")
-    except dns.exception.Timeout:
-        raise CannotAsk("no answer in time")
-    except ConnectionRefusedError:
-        raise CannotAsk("nobody listens there")
-    except (dns.exception.DNSException, EOFError) as why:
-        raise CannotAsk(f"an answer that is none: {str(why)[:150] or type(why).__name__}")
-    except OSError as why:
-        raise CannotAsk(f"it cannot be reached: {why.strerror or why}")
     return Answered(seen.all())
-
-
-def _signed(credential: str) -> dict[str, Any]:
-    if not credential:
-        return {}
-    name, algorithm, secret = credential.split(":", 2)
-    key = dns.tsig.Key(name, secret, algorithm)
-    return {"keyring": {key.name: key}, "keyname": key.name, "keyalgorithm": key.algorithm}
-
-
-def _rcode(why: dns.xfr.TransferError) -> str:
-    return str(why).rpartition(" ")[2] or "no reason given"
 
 
 def _is_reverse(origin: dns.name.Name) -> bool:

@@ -11,6 +11,15 @@ from lentra.api.serializers.named import NamedSerializer
 from lentra.registry.models import ADDRESS_KINDS, Address
 
 
+def _aliases() -> Several:
+    return Several(
+        child=serializers.CharField(max_length=120),
+        required=False,
+        max_length=50,
+        help_text="Further names of its host in DNS, each a CNAME record.",
+    )
+
+
 class AddressSerializer(serializers.ModelSerializer):
     """An address record as it is told."""
 
@@ -18,6 +27,9 @@ class AddressSerializer(serializers.ModelSerializer):
     address = serializers.CharField(source="text", read_only=True)
     subnet = RefField(read_only=True)
     realm = RefField(read_only=True)
+    aliases = serializers.ListField(
+        child=serializers.CharField(), read_only=True, help_text="Further names of its host in DNS."
+    )
     last_seen_at = serializers.DateTimeField(
         read_only=True,
         allow_null=True,
@@ -27,7 +39,7 @@ class AddressSerializer(serializers.ModelSerializer):
     class Meta:
         model = Address
         fields = (
-            *("id", "version", "address", "family", "kind", "name", "mac", "secondary", "purpose"),
+            *("id", "version", "address", "family", "kind", "name", "mac", "secondary", "purpose", "aliases"),
             *("subnet", "realm", "created_at", "last_seen_at"),
         )
 
@@ -46,6 +58,7 @@ class NewAddressSerializer(Strict):
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
     service = serializers.CharField(required=False, allow_blank=True, max_length=63)
     secondary = serializers.BooleanField(required=False, help_text="A further address of the host with that name.")
+    aliases = _aliases()
     pair = serializers.BooleanField(required=False, help_text="An IPv4 and an IPv6 address for each name.")
 
 
@@ -68,6 +81,7 @@ class AddressEditSerializer(Strict):
     mac = serializers.CharField(required=False, allow_null=True, max_length=40)
     secondary = serializers.BooleanField(required=False, help_text="A further address of the host with that name.")
     purpose = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    aliases = _aliases()
 
 
 class AddressesMadeSerializer(serializers.Serializer):

@@ -25,9 +25,11 @@ from lentra.registry.lookup.any_of import any_of
 from lentra.registry.models import (
     ADDRESS_KINDS,
     ASKED,
+    BY_HAND_TYPES,
     CERTAINTIES,
     CONDITIONS,
     DECISIONS,
+    ENTRY_STATES,
     ENVIRONMENTS,
     EXPOSURES,
     FINDING_KINDS,
@@ -44,6 +46,7 @@ from lentra.registry.models import (
     SITES,
     SOURCE_KINDS,
     SUBNET_STATES,
+    DnsZone,
     Person,
     Plan,
     Pool,
@@ -208,6 +211,16 @@ SightingListQuery = list_query(
     subnet=meant(Subnet, "What begins inside one of its blocks."),
     gone=serializers.BooleanField(required=False, help_text="What is seen no more, in the place of what is seen."),
 )
+DnsEntryListQuery = list_query(
+    "Dns entries",
+    ("owner",),
+    dns_zone=meant(DnsZone),
+    realm=meant(Realm),
+    subnet=meant(Subnet, "That follow from this subnet."),
+    state=_words(ENTRY_STATES),
+    type=AnyOf(serializers.CharField(max_length=8), help_text="A, AAAA, PTR, TXT…; any of several."),
+    text=_text("Part of the name or the data."),
+)
 FindingListQuery = list_query(
     "Findings",
     ("newest", "oldest"),
@@ -216,6 +229,7 @@ FindingListQuery = list_query(
     state=_words(FINDING_STATES),
     project=meant(Project),
     subnet=meant(Subnet),
+    dns_zone=meant(DnsZone, "Of the kind dns: on the server of this DNS zone."),
     assignee=meant(Person, "Who was asked to correct it."),
     assigned_project=meant(Project, "Whose people were asked to correct it."),
     overdue=serializers.BooleanField(required=False, help_text="Those that were to be corrected before today."),
@@ -389,6 +403,16 @@ SET_UP_FILTERS: dict[str, dict[str, serializers.Field]] = {
     "source": {"realm": meant(Realm), "kind": _words(SOURCE_KINDS)},
     "link": {"realm": meant(Realm, "That it joins."), "kind": _words(LINK_KINDS)},
     "taking rule": {"realm": meant(Realm), "source": meant(Source), "project": meant(Project)},
+    "DNS zone": {
+        "realm": meant(Realm),
+        "project": meant(Project),
+        "delegated": serializers.BooleanField(required=False, help_text="Those that others keep, or the others."),
+        "reverse": serializers.BooleanField(required=False, help_text="Those of addresses, or the others."),
+        "failing": serializers.BooleanField(
+            required=False, help_text="Those whose server does not answer as it should, or the others."
+        ),
+    },
+    "DNS record": {"dns_zone": meant(DnsZone), "type": _words(BY_HAND_TYPES)},
     "group mapping": {"role": _words(ROLES), "project": meant(Project)},
     "person": {
         "role": _words(ROLES),

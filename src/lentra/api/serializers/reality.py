@@ -215,11 +215,16 @@ class FindingSerializer(RecordSerializer):
         list(FINDING_KINDS),
         read_only=True,
         help_text="stray: seen and not recorded; silent: recorded and not seen; differs: a fact; clash: seen in two ways; "
-        "exposed, cut-off: reachable from where it should not be, or not from where it should.",
+        "exposed, cut-off: reachable from where it should not be, or not from where it should; dns: a name's records on "
+        "the server of a DNS zone.",
     )
     range = serializers.CharField(
-        source="range_text", read_only=True, help_text="Where: a prefix, range or address."
+        source="range_text", read_only=True, help_text="Where: a prefix, range or address; a name in DNS."
     )
+    dns_zone = serializers.IntegerField(
+        read_only=True, allow_null=True, help_text="Of the kind dns: number of the DNS zone."
+    )
+    dns_name = serializers.CharField(read_only=True, help_text="Of the kind dns: the name; empty for others.")
     fact = serializers.CharField(read_only=True, help_text="What differs: prefix, tag, zone…; empty for none.")
     text = serializers.CharField(read_only=True, help_text="The difference in a sentence.")
     recorded = serializers.CharField(read_only=True, help_text="What the registry says.")
@@ -245,6 +250,7 @@ class FindingSerializer(RecordSerializer):
         model = Finding
         fields = (
             *(*ALWAYS, "name", "realm", "kind", "range", "fact", "text", "recorded", "seen", "subnet", "project"),
+            *("dns_zone", "dns_name"),
             *("state", "opened_at", "closed_at", "reason", "until", "assignee", "due"),
             *("can_become", "can_correct"),
         )

@@ -9,6 +9,7 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from lentra.api.fields import LabelsField, MailField, OneOf, RangeField, RefField, Several, Strict
+from lentra.api.serializers.dns import DnsRecordSerializer, DnsZoneSerializer
 from lentra.api.serializers.keep_outs import KeepOutSerializer
 from lentra.api.serializers.links import LinkSerializer
 from lentra.api.serializers.pools import PoolSerializer
@@ -136,7 +137,7 @@ class ZoneSerializer(RecordSerializer):
 class TierSerializer(RecordSerializer):
     class Meta:
         model = Tier
-        fields = (*ALWAYS, "name", "exposure", "about")
+        fields = (*ALWAYS, "name", "exposure", "host_names", "about")
         read_only_fields = ("id",)
 
 
@@ -443,5 +444,7 @@ BY_KIND: dict[str, type[RecordSerializer]] = {
     "source": SourceSerializer,
     "link": LinkSerializer,
     "taking rule": TakingRuleSerializer,
+    "DNS zone": DnsZoneSerializer,
+    "DNS record": DnsRecordSerializer,
 }
 assert set(BY_KIND) == set(KINDS)

@@ -166,7 +166,7 @@ class FindingViews(GenericViewSet):
         rows = rows.filter(due__lt=SystemClock().now().date()) if values.get("overdue") else rows
         rows = in_span(rows, values, "opened_at")
         for name, column in (
-            *(("project", "project"), ("subnet", "subnet"), ("assignee", "assignee")),
+            *(("project", "project"), ("subnet", "subnet"), ("dns_zone", "dns_zone"), ("assignee", "assignee")),
             ("assigned_project", "assignee"),
         ):
             if name in values:

@@ -12,6 +12,8 @@ from lentra.registry.lookup.any_of import begins
 from lentra.registry.models import (
     Address,
     ApprovalRule,
+    DnsRecord,
+    DnsZone,
     Finding,
     GroupMapping,
     KeepOut,
@@ -47,7 +49,7 @@ BY_KIND: dict[str, type[Model]] = {
         *(Realm, Sheet, Region, Zone, Tier, Project, Pool, KeepOut, Subnet, Person),
         *(Reservation, Plan, Address, PlannedNeed, TagRange, TagMember, Subscription),
         *(Quota, ApprovalRule, WaitingRequest, GroupMapping, Source, Survey, Finding, Link),
-        *(Renumbering, Move),
+        *(Renumbering, Move, DnsZone, DnsRecord),
     )
 }
 _SHOWN = 5
@@ -57,8 +59,8 @@ def find(model: type[Found], ref: Any, field: str | None = None, related: tuple[
     """The record that `ref` means.
 
     Args:
-        ref: a number, a name, realm:name for pools, subnets, reservations, plans and renumberings, or a mapping with
-            ``id`` or ``name``.
+        ref: a number, a name, realm:name for pools, subnets, reservations, plans, renumberings and DNS zones, or a mapping
+            with ``id`` or ``name``.
         field: the input it came from, for the refusal.
         related: relations to read along.
 
@@ -79,7 +81,7 @@ def find(model: type[Found], ref: Any, field: str | None = None, related: tuple[
     if not hasattr(model, "name"):
         raise UnknownName(f"a {kind} is named by its number, not {text!r}", field=field or kind, received=text)
     realm, mark, name = text.rpartition(":")
-    scoped = model in (Pool, Subnet, Reservation, Plan, Renumbering)
+    scoped = model in (Pool, Subnet, Reservation, Plan, Renumbering, DnsZone)
     matches = rows.filter(name=name if scoped else text)
     if scoped and mark:
         matches = matches.filter(realm__name=realm)

@@ -5,6 +5,16 @@ by `space`. Uniqueness among the living uses nullable columns, since NULL never 
 """
 
 from lentra.registry.models.addresses import ADDRESS_KINDS, Address
+from lentra.registry.models.dns import (
+    BY_HAND_TYPES,
+    ENTRY_STATES,
+    NAMES_END,
+    DnsEntry,
+    DnsKept,
+    DnsRecord,
+    DnsServing,
+    DnsZone,
+)
 from lentra.registry.models.foresight import (
     ALERT_KINDS,
     ALERT_STAGES,
@@ -122,11 +132,13 @@ __all__ = [
     "ALERT_STAGES",
     "ASKED",
     "ASKED_KINDS",
+    "BY_HAND_TYPES",
     "CERTAINTIES",
     "CHECKS",
     "CONDITIONS",
     "DECISIONS",
     "DECLARED",
+    "ENTRY_STATES",
     "ENVIRONMENTS",
     "EXPOSURES",
     "FINDING_KINDS",
@@ -141,6 +153,7 @@ __all__ = [
     "MAILED",
     "MEMBER_KINDS",
     "MOVE_STATES",
+    "NAMES_END",
     "NUMBERINGS",
     "ORIGINS",
     "OUTCOMES",
@@ -161,6 +174,11 @@ __all__ = [
     "Address",
     "Alert",
     "ApprovalRule",
+    "DnsEntry",
+    "DnsKept",
+    "DnsRecord",
+    "DnsServing",
+    "DnsZone",
     "ExtentRow",
     "Finding",
     "GroupMapping",

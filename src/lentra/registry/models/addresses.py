@@ -22,8 +22,9 @@ ADDRESS_KINDS = (
 class Address(Record):
     """One address inside a block, with what it is for. `mac` is None or 12 hexadecimal digits in pairs.
 
-    `secondary`: a further address of the host that has the same name. One in the new block of a subnet that is moved
-    `replaces` that of the old one, which may be gone by now; `moved_at` says since when its host has moved.
+    `aliases` are further names of its host in DNS. `secondary`: a further address of the host that has the same name. One in
+    the new block of a subnet that is moved `replaces` that of the old one, which may be gone by now; `moved_at` says since
+    when its host has moved.
     """
 
     KIND = "address record"
@@ -39,6 +40,7 @@ class Address(Record):
     mac = models.CharField(max_length=17, null=True, db_collation="ascii_bin")
     secondary = models.BooleanField(default=False)
     purpose = models.CharField(max_length=200, default="", blank=True)
+    aliases: Any = models.JSONField(default=list, blank=True)
     created_at = models.DateTimeField()
     replaces = models.ForeignKey(
         "self", null=True, on_delete=models.DO_NOTHING, db_constraint=False, related_name="replaced_by"

@@ -15,8 +15,8 @@ from lentra.registry.models.setup import Project, Realm
 ASKED_KINDS = ("name-server", "inventory")  # sources that the service asks by itself
 TAKES = ("ranges", "addresses")
 SOURCE_KINDS = ("file", "host", "sweep", *ASKED_KINDS)
-FINDING_KINDS = ("stray", "silent", "differs", "clash", "exposed", "cut-off")
-WORST_FIRST = ("exposed", "cut-off", "clash", "stray", "differs", "silent")  # kinds of findings
+FINDING_KINDS = ("stray", "silent", "differs", "clash", "exposed", "cut-off", "dns")
+WORST_FIRST = ("exposed", "cut-off", "clash", "stray", "differs", "dns", "silent")  # kinds of findings
 FINDING_STATES = ("open", "dismissed", "closed")
 TAKEN_AS = ("keep-out", "address-record")  # what a rule takes strays over as
 
@@ -134,7 +134,9 @@ class Finding(Record):
     """A difference between the registry and what was seen. `living` keeps it single until it is closed.
 
     ``stray``: seen, and not recorded; ``silent``: recorded, and not seen; ``differs``: a `fact` is another; ``clash``: seen
-    in two ways at once; ``exposed``, ``cut-off``: reachable from where it should not be, or not from where it should.
+    in two ways at once; ``exposed``, ``cut-off``: reachable from where it should not be, or not from where it should;
+    ``dns``: a record of type `fact` at `dns_name` is another on the server of the DNS zone number `dns_zone`; it has
+    a place only where the record is of an address.
     `seen` is what each source says: source and value. `subnet` and `project` are numbers, with their names beside them.
     Somebody may be asked to correct it: a person by `assignee`, until the day `due`.
     """
@@ -144,9 +146,11 @@ class Finding(Record):
 
     realm = models.ForeignKey(Realm, on_delete=models.CASCADE, related_name="findings", db_index=False)
     kind = models.CharField(max_length=8, choices=[(k, k) for k in FINDING_KINDS])
-    family = models.PositiveSmallIntegerField()
-    first: Any = AddressField()
-    last: Any = AddressField()
+    family = models.PositiveSmallIntegerField(null=True)
+    first: Any = AddressField(null=True)
+    last: Any = AddressField(null=True)
+    dns_zone = models.PositiveBigIntegerField(null=True, db_index=True)
+    dns_name = name_field(253, default="", blank=True)
     fact = models.CharField(max_length=16, default="", blank=True)
     text = models.CharField(max_length=400)
     recorded = models.CharField(max_length=200, default="", blank=True)
@@ -173,7 +177,9 @@ class Finding(Record):
 
     @property
     def range_text(self) -> str:
-        """Where it is: a prefix, first-last, or an address."""
+        """Where it is: a prefix, first-last, or an address; of one without a place, the name in DNS."""
+        if self.family is None:
+            return self.dns_name
         if self.first == self.last:
             return address_text(self.family, self.first)
         return range_text(self.family, self.first, self.last)

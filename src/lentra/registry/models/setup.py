@@ -123,12 +123,14 @@ class Zone(Record):
 
 
 class Tier(Record):
-    """What runs in a subnet, and who can reach it."""
+    """What runs in a subnet, and who can reach it. `host_names` is what its hosts are called in DNS; as the DNS zone has it,
+    where it is empty."""
 
     KIND = "tier"
 
     name = name_field(unique=True)
     exposure = models.CharField(max_length=12, choices=[(e, e) for e in EXPOSURES], default="private")
+    host_names = models.CharField(max_length=120, default="", blank=True)
     about = models.CharField(max_length=500, default="", blank=True)
 
 

@@ -27,6 +27,7 @@ from lentra.registry.models import (
     Subnet,
     TagMember,
     TagRange,
+    Tier,
     Zone,
 )
 from lentra.registry.rules.names import TEMPLATES, check_name, check_pattern, check_template
@@ -40,6 +41,13 @@ MOST_FORBIDDEN = 64
 def check_named(record: Any, now: datetime) -> None:
     """A name that can be one."""
     check_name(record.name)
+
+
+def check_tier(tier: Tier, now: datetime) -> None:
+    """A name, and a template that names in DNS can be made of, if it has one of its own."""
+    check_name(tier.name)
+    if tier.host_names:
+        check_template(tier.host_names, "host_names")
 
 
 def check_realm(realm: Realm, now: datetime) -> None:

@@ -11,6 +11,8 @@ from django.db.models import Q, QuerySet
 
 from lentra.registry.models import (
     ApprovalRule,
+    DnsRecord,
+    DnsZone,
     GroupMapping,
     KeepOut,
     LedgerEntry,
@@ -49,6 +51,7 @@ from lentra.registry.rules.checks import (
     check_sheet,
     check_tag_member,
     check_tag_range,
+    check_tier,
     differing_ends,
     does_it_fit,
     forbidden_of,
@@ -56,6 +59,7 @@ from lentra.registry.rules.checks import (
     same_place,
     tags_in_use,
 )
+from lentra.registry.rules.dns import check_dns_record, check_dns_zone, follows_from_name, record_follows
 from lentra.registry.rules.links import check_link
 from lentra.registry.rules.quotas import check_quota, nearly_used, scope_of
 from lentra.registry.rules.sign_ons import check_mapping
@@ -150,6 +154,10 @@ def _tag_ranges(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
     return lambda record: ("tag range", TagRange.objects.filter(**{field: record}).order_by("first"))
 
 
+def _dns_zones(field: str) -> Callable[[Any], tuple[str, QuerySet]]:
+    return lambda record: ("DNS zone", DnsZone.objects.filter(**{field: record}).order_by("name"))
+
+
 def _uses(*of: Callable[[Any], tuple[str, QuerySet]]) -> Callable[[Any], list[tuple[str, QuerySet]]]:
     return lambda record: [use(record) for use in of]
 
@@ -165,6 +173,7 @@ KINDS: dict[str, RecordKind] = {
             lambda realm: ("source", Source.objects.filter(realm=realm).order_by("name")),
             _taking_rules("realm"),
             _waiting("realm"),
+            _dns_zones("realm"),
         ),
     ),
     "rule sheet": RecordKind(Sheet, "admin", check_sheet, _uses(_pools("sheet")), derived=forbidden_of),
@@ -192,7 +201,7 @@ KINDS: dict[str, RecordKind] = {
     "tier": RecordKind(
         Tier,
         "planner",
-        check_named,
+        check_tier,
         _uses(_subnets("tier"), _reservations("tiers"), _tag_ranges("tier"), _approval_rules("tier")),
         fixed_in_use=("exposure",),
     ),
@@ -206,6 +215,7 @@ KINDS: dict[str, RecordKind] = {
             lambda project: ("group mapping", GroupMapping.objects.filter(project=project).order_by("group")),
             lambda project: ("person", project.service_accounts.order_by("name")),
             _taking_rules("project"),
+            _dns_zones("project"),
         ),
         fixed_in_use=("name",),
     ),
@@ -251,6 +261,17 @@ KINDS: dict[str, RecordKind] = {
     ),
     "link": RecordKind(Link, "planner", check_link, lambda r: [], fixed=("one", "other")),
     "taking rule": RecordKind(TakingRule, "planner", check_taking_rule, lambda r: [], fixed=("realm",)),
+    "DNS zone": RecordKind(
+        DnsZone,
+        "planner",
+        check_dns_zone,
+        _uses(lambda zone: ("DNS record", DnsRecord.objects.filter(dns_zone=zone).order_by("owner", "pk"))),
+        fixed=("realm", "name"),
+        derived=follows_from_name,
+    ),
+    "DNS record": RecordKind(
+        DnsRecord, "planner", check_dns_record, lambda r: [], fixed=("dns_zone",), derived=record_follows
+    ),
     "group mapping": RecordKind(GroupMapping, "admin", check_mapping, lambda r: []),
     "planned need": RecordKind(PlannedNeed, "planner", check_need, lambda r: [], remarks=does_it_fit),
     "person": RecordKind(

@@ -20,12 +20,19 @@ from lentra.registry.transactions.sql import Prepared, Slot
 LONGEST = 63
 LONGEST_TEMPLATE = 120
 MOST_STARS = 4  # in a pattern
+_OF_SUBNET = ("subnet", "project", "zone", "region", "tier", "environment")
 TEMPLATES = {  # of a realm -> the fields that each may have, beside its number
     "name_template": ("project", "zone", "region", "tier", "pool", "environment"),
     "pool_template": ("parent", "region", "zone", "project", "realm"),
     "reservation_template": ("kind", "pool", "realm"),
     "plan_template": ("project", "realm"),
     "address_template": ("kind", "subnet", "project", "zone", "tier"),
+}
+DNS_TEMPLATES = {  # of a DNS zone -> the fields that each may have; names in DNS have no number
+    "host_names": ("name", *_OF_SUBNET),
+    "gateway_names": _OF_SUBNET,
+    "edge_names": ("edge", *_OF_SUBNET),
+    "public_names": ("name", *_OF_SUBNET),
 }
 NAME = re.compile(r"(?=.*[a-z])[a-z0-9][a-z0-9._-]{0,61}[a-z0-9]|[a-z]")
 _FIELD = re.compile(r"\{([^{}]*)\}")
@@ -75,13 +82,13 @@ def check_template(template: str, field: str = "name_template") -> None:
     Raises:
         Invalid.
     """
-    fields = TEMPLATES.get(field, TEMPLATES["name_template"])
-    counted = field != "plan_template"
+    fields = {**TEMPLATES, **DNS_TEMPLATES}.get(field, TEMPLATES["name_template"])
+    counted = field != "plan_template" and field not in DNS_TEMPLATES
 
     def refuse(fault: str) -> Invalid:
         known = ", ".join("{" + name + "}" for name in fields)
         number = ", {nn}, and {nn:3} for three digits" if counted else ""
-        example = f"{{{fields[0]}}}-{{nn}}" if counted else f"{{{fields[0]}}}-{{{fields[1]}}}"
+        example = f"{{{fields[0]}}}-{'{nn}' if counted else f'{{{fields[1]}}}'}"
         return Invalid(
             f"the template {fault}; fields are {known}{number}",
             field=field,

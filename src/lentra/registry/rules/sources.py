@@ -14,12 +14,12 @@ from django.conf import settings
 
 from lentra.addressing.prefix import parse_range
 from lentra.addressing.refusal import Refusal
+from lentra.name_servers import PORT
 from lentra.reaching import is_listed
 from lentra.registry.errors import Invalid
 from lentra.registry.models import ASKED_KINDS, TAKES, Source, TakingRule
 from lentra.registry.rules.names import check_name
 
-DNS_PORT = 53
 _OF_ASKED = ("address", "parts", "takes", "credential", "every", "follows")
 _TSIG = "name:algorithm:secret, such as lentra:hmac-sha256: and the secret in base64"
 _ALGORITHMS = ("hmac-sha256", "hmac-sha384", "hmac-sha512", "hmac-sha224")
@@ -62,7 +62,7 @@ def host_and_port(address: str) -> tuple[str, int]:
     """
     try:
         parts = urlsplit(f"//{address}")
-        host, port = parts.hostname or "", parts.port or DNS_PORT
+        host, port = parts.hostname or "", parts.port or PORT
     except ValueError as fault:
         raise Invalid(f"{address!r} is no host: {fault}", field="address", received=address)
     if not host or parts.path or parts.username:
@@ -83,6 +83,18 @@ def check_credential(kind: str, credential: str) -> None:
         Invalid: says the form, and not the credential.
     """
     if kind == "name-server" and credential:
+        check_key(credential)
+    if any(letter.isspace() or not letter.isprintable() for letter in credential):
+        raise Invalid("a credential has no spaces and no line ends", field="credential")
+
+
+def check_key(credential: str) -> None:
+    """A key of a name server (TSIG, RFC 8945).
+
+    Raises:
+        Invalid: says the form, and not the key.
+    """
+    if credential:
         name, _, rest = credential.partition(":")
         algorithm, _, secret = rest.partition(":")
         try:
@@ -92,8 +104,6 @@ def check_credential(kind: str, credential: str) -> None:
             base64.b64decode(secret, validate=True)
         except (ValueError, binascii.Error, dns.exception.DNSException):
             raise Invalid("this is no key for a name server", field="credential", rule=_TSIG)
-    if any(letter.isspace() or not letter.isprintable() for letter in credential):
-        raise Invalid("a credential has no spaces and no line ends", field="credential")
 
 
 def check_taking_rule(rule: TakingRule, now: datetime) -> None:

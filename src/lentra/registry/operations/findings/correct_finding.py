@@ -8,6 +8,7 @@ from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.models import Address, Finding
 from lentra.registry.operations.findings.judge import judge
 from lentra.registry.operations.findings.settle_finding import settled
+from lentra.registry.operations.findings.wanted import DNS
 from lentra.registry.operations.subnets.edit_subnet import edit_subnet
 from lentra.registry.operations.subnets.record_addresses import edit_address
 from lentra.registry.transactions.change import Change
@@ -41,6 +42,11 @@ def correct_findings(
     """
 
     def correct(finding: Finding) -> None:
+        if finding.kind == DNS:
+            raise WrongState(
+                f"{finding.dns_name} is as it is to be here: have it pushed over what stands on its server",
+                suggestions=["lentra dns push --overwrite", "dismiss it"],
+            )
         if finding.kind not in _KINDS:
             raise WrongState(
                 f"a {finding.kind} finding has nothing to set: take it over, or correct what is there"

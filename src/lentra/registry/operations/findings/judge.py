@@ -58,7 +58,7 @@ def judge(change: Change, realm: Realm) -> dict[str, int]:
     change.batch.send()  # what the change itself has written is judged as well
     found = sorted(_Ground(realm, change.now).findings(), key=lambda one: one.rank)
     wanted: dict[str | None, Wanted] = {one.key(realm): one for one in found}
-    rows = Finding.objects.filter(realm=realm).exclude(fact=BY_LINK)
+    rows = Finding.objects.filter(realm=realm, dns_zone=None).exclude(fact=BY_LINK)
     living = {one.living: one for one in rows.exclude(living=None)}
     counts = bring_up_to_date(change, realm, wanted, living)
     keep_out_strays(change, realm)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -10,29 +11,36 @@ from lentra.registry.models import WORST_FIRST, Finding, Realm, Subnet
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 
+DNS = "dns"  # the kind of those of DNS zones
+
 
 @dataclass
 class Wanted:
     """A finding as it is to be."""
 
     kind: str
-    family: int
-    first: int
-    last: int
+    family: int | None
+    first: int | None
+    last: int | None
     text: str
     fact: str = ""
     recorded: str = ""
     seen: list[dict[str, str]] = field(default_factory=list)
     subnet: Subnet | None = None
+    dns_zone: int | None = None
+    dns_name: str = ""
 
     @property
     def rank(self) -> tuple[int, int]:
         """How bad it is: the worst is opened last, since the newest is told first. An IPv6 network that is open is
         worse than an IPv4 one, since nobody looks for it."""
-        return -WORST_FIRST.index(self.kind), self.family
+        return -WORST_FIRST.index(self.kind), self.family or 0
 
     def key(self, realm: Realm) -> str:
         """What keeps it single while it lasts."""
+        if self.dns_zone is not None:
+            name = hashlib.blake2s(self.dns_name.encode(), digest_size=16).hexdigest()
+            return f"{realm.pk}/{self.kind}/{self.dns_zone}/{name}/{self.fact}"
         return f"{realm.pk}/{self.kind}/{self.family}/{self.first:x}/{self.last:x}/{self.fact}"
 
     def values(self) -> dict[str, Any]:
@@ -63,6 +71,8 @@ def bring_up_to_date(
             family=one.family,
             first=one.first,
             last=one.last,
+            dns_zone=one.dns_zone,
+            dns_name=one.dns_name,
             fact=one.fact,
             living=key,
             opened_at=change.now,

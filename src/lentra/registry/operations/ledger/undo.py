@@ -28,6 +28,13 @@ from lentra.registry.models import (
     Subnet,
     Tier,
 )
+from lentra.registry.operations.dns.keep_dns_zone import (
+    add_dns_record,
+    add_dns_zone,
+    edit_dns_record,
+    edit_dns_zone,
+    remove_dns_zone,
+)
 from lentra.registry.operations.findings.judge_meetings import FACT as BY_LINK
 from lentra.registry.operations.links.keep_link import add_link, edit_link, remove_link
 from lentra.registry.operations.people.manage_people import edit_person
@@ -377,8 +384,9 @@ Step = Callable[[Change, LedgerEntry], Any]
 _OF_MAKING: dict[str, Step] = {
     **{
         kind: lambda change, entry: remove_record(change, entry.kind, entry.record)
-        for kind in (*_SET_UP, "person", "subscription")
+        for kind in (*_SET_UP, "person", "subscription", "DNS record")
     },
+    "DNS zone": lambda change, entry: remove_dns_zone(change, entry.record),
     "realm": lambda change, entry: remove_realm(change, entry.record),
     "pool": lambda change, entry: give_back_pool(change, entry.record),
     "keep-out": lambda change, entry: remove_keep_out(change, KeepOut.objects.get(pk=entry.record)),
@@ -396,6 +404,8 @@ _OF_REMOVING: dict[str, Step] = {
     "quota": lambda change, entry: add_quota(change, _values(entry, entry.before or {})),
     "keep-out": lambda change, entry: add_keep_out(change, _values(entry, entry.before or {}), despite_use=True),
     "link": lambda change, entry: add_link(change, _values(entry, entry.before or {})),
+    "DNS zone": lambda change, entry: add_dns_zone(change, _values(entry, entry.before or {})),
+    "DNS record": lambda change, entry: add_dns_record(change, _values(entry, entry.before or {})),
     "address record": _record_address_again,
 }
 _OF_CHANGING: dict[tuple[str, str], Step] = {
@@ -405,6 +415,12 @@ _OF_CHANGING: dict[tuple[str, str], Step] = {
         )
         for kind in (*_SET_UP, "realm", "keep-out", "subscription")
     },
+    ("DNS zone", "edit"): lambda change, entry: edit_dns_zone(
+        change, entry.record, _values(entry, entry.before or {})
+    ),
+    ("DNS record", "edit"): lambda change, entry: edit_dns_record(
+        change, entry.record, _values(entry, entry.before or {})
+    ),
     ("subscription", "pause"): lambda change, entry: resume_subscription(change, entry.record),
     ("subscription", "resume"): lambda change, entry: pause_subscription(
         change, entry.record, (entry.before or {})["paused"]

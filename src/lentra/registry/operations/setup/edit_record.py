@@ -37,7 +37,7 @@ def edit_record(
     for field, value in values.items():
         setattr(record, field, value)
     derived = known.derived(record, values)
-    before |= {field: getattr(record, field) for field in derived}
+    before = {**{field: getattr(record, field) for field in derived}, **before}
     for field, value in derived.items():
         setattr(record, field, value)
     known.check(record, change.now)

@@ -17,6 +17,7 @@ from lentra.registry.models import ADDRESS_KINDS, Address, Subnet
 from lentra.registry.operations.subnets.opened import IN_USE, locked_subnet
 from lentra.registry.operations.subnets.recorded import Recorded
 from lentra.registry.rules.names import check_name, numbered_names
+from lentra.registry.rules.naming import NamesInDns, read_aliases
 from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
@@ -42,6 +43,7 @@ class AddressRequest:
     service: str = ""
     secondary: bool = False
     pair: bool = False
+    aliases: Sequence[str] = ()
 
     @property
     def records(self) -> int:
@@ -75,10 +77,11 @@ def record_addresses(
     subnet = locked_subnet(change, subnet_ref, "record an address", version, IN_USE)
     refuse_over_quota(change, subnet.project, [Take(subnet.pool, subnet.region_id, records=total)])
     recorded = Recorded(subnet)
+    in_dns = NamesInDns(subnet)
     made: list[Address] = []
     for n, one in enumerate(wanted):
         try:
-            made += _record(change, recorded, one)
+            made += _record(change, recorded, one, in_dns)
         except Refusal as refusal:
             if len(wanted) == 1:
                 raise
@@ -91,7 +94,7 @@ def record_addresses(
     return made
 
 
-def _record(change: Change, recorded: Recorded, wanted: AddressRequest) -> list[Address]:
+def _record(change: Change, recorded: Recorded, wanted: AddressRequest, in_dns: NamesInDns) -> list[Address]:
     """The records that are wanted, entered among the subnet's, not yet stored."""
     subnet = recorded.subnet
     _check(wanted)
@@ -108,7 +111,10 @@ def _record(change: Change, recorded: Recorded, wanted: AddressRequest) -> list[
     places = list(_places(change, recorded, wanted))
     families = {family for family, _ in places}
     made: list[Address] = []
-    for name, (family, address) in zip(_names(recorded, wanted, families), places, strict=True):
+    aliases, names = read_aliases(wanted.aliases), _names(recorded, wanted, families)
+    if not wanted.secondary:
+        in_dns.refuse_taken(names, aliases)
+    for name, (family, address) in zip(names, places, strict=True):
         recorded.refuse_taken_name(name, family, wanted.secondary)
         recorded.refuse_taken_mac(mac, family)
         record = Address(
@@ -121,6 +127,7 @@ def _record(change: Change, recorded: Recorded, wanted: AddressRequest) -> list[
             mac=mac,
             secondary=wanted.secondary,
             purpose=wanted.purpose,
+            aliases=aliases,
             created_at=change.now,
         )
         recorded.add(record)
@@ -190,6 +197,11 @@ def edit_address(change: Change, address_ref: Any, values: dict[str, Any], versi
     if {"name", "secondary"} & set(values):
         name, secondary = values.get("name", record.name), values.get("secondary", record.secondary)
         recorded.refuse_taken_name(name, record.family, secondary, besides=record.pk)
+    if "aliases" in values:
+        values["aliases"] = read_aliases(values["aliases"])
+    fresh = [values["name"]] if values.get("name", record.name) != record.name else []
+    if fresh or set(values.get("aliases", ())) - set(record.aliases):
+        NamesInDns(subnet).refuse_taken(fresh, values.get("aliases", ()), record.name)
     if values.get("kind", "host") not in ADDRESS_KINDS:
         raise Invalid(f"{values['kind']!r} is not a kind of address", field="kind", suggestions=ADDRESS_KINDS)
     if values.get("mac"):
@@ -280,9 +292,9 @@ def _check(wanted: AddressRequest) -> None:
         )
     if wanted.count < 1:
         raise Invalid(f"{wanted.count} addresses at once: 1 or more", field="count", suggestions=[1])
-    if wanted.count > 1 and (wanted.address is not None or wanted.mac or wanted.secondary):
+    if wanted.count > 1 and (wanted.address is not None or wanted.mac or wanted.secondary or wanted.aliases):
         raise Invalid(
-            "an address, a MAC or a secondary address is for one record: leave out count",
+            "an address, a MAC, another name or a secondary address is for one record: leave out count",
             field="count",
             received=wanted.count,
         )
