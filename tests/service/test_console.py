@@ -154,6 +154,7 @@ PAGES += ["/history?range=10.41.192.0/22", "/intakes", "/set-up/subscriptions", 
 PAGES += ["/findings", "/set-up/sources", "/set-up/sources/{source}", "/set-up/taking-rules"]
 PAGES += ["/links?one=fleet&other=shipyard", "/set-up/links", "/set-up/links/{link}"]
 PAGES += ["/renumberings?from_pool=ticket-hall&to_pool=mainland", "/renumberings/{moving}"]
+PAGES += ["/names", "/names/{names}", "/set-up/dns-zones", "/set-up/dns-zones/{names}", "/set-up/dns-records"]
 PAGES += ["/set-up/group-mappings", "/sign-in/terminal?name=cli-quay&challenge=x"]
 PAGES += ["/waiting", "/waiting/{asked}", "/set-up/quotas", "/set-up/approval-rules", "/set-up/projects/{project}"]
 
@@ -172,6 +173,7 @@ def test_axe_finds_nothing_on_any_page(open_as, live, planner):
         "source": planner.sources.get("harbour-walk")["id"],
         "moving": planner.renumberings.get("quay-west")["id"],
         "link": planner.links.get("pilot-tunnel")["id"],
+        "names": planner.dns_zones.get("fleet:ferry.example")["id"],
     }
 
     def check(where, dark=True):

@@ -72,6 +72,9 @@ READS = {
     "sightings": "?inside=10.42.0.0/16",
     "surveys": "?source=harbour-walk",
     "sources": "?realm=fleet",
+    "dns-zones": "?realm=fleet&reverse=true",
+    "dns-records": "?dns_zone=fleet:ferry.example",
+    "dns-entries": "?dns_zone=fleet:ferry.example&state=published&type=A",
     "sightings-schema.json": "",
     "inventory-schema.json": "",
     "taking-rules": "?realm=fleet",
@@ -97,6 +100,7 @@ DETAILS = {
         f"renumberings/{{ref}}/{what}": f"renumberings/quay-west/{what}"
         for what in ("map", "rules", "dns", "routes")
     },
+    "dns-zones/{ref}": "dns-zones/fleet:ferry.example",
     "zones/{ref}/use": "zones/nc-1/use",
     "pools/{ref}": "pools/fleet:mainland",
     "pools/{ref}/usage": "pools/mainland/usage",
@@ -151,6 +155,10 @@ CHANGES = [
     ("tokens", {"name": "seen"}, 200),
     ("renumberings", {"name": "seen", "from_pool": "ticket-hall", "to_pool": "mainland", "waves": "tier"}, 200),
     ("renumberings", {"name": "seen", "from_pool": "ticket-hall", "to_ranges": ["10.47.16.0/24"]}, 409),
+    ("dns-zones/reverse", {"realm": "fleet", "ranges": ["10.99.64.0/26"], "like": "ferry.example"}, 200),
+    ("dns-zones/reverse", {"realm": "fleet", "ranges": ["10.40.0.0/16"]}, 409),
+    ("dns-records", {"dns_zone": "ferry.example", "owner": "seen", "type": "TXT", "data": "x"}, 200),
+    ("dns-records", {"dns_zone": "ferry.example", "owner": "seen", "type": "MX", "data": "x"}, 400),
     ("reservations", {"pool": "mainland", "length": 26, "reason": "x"}, 200),
     ("reservations", {"pool": "mainland", "reason": "x"}, 400),
     ("plans", {"text": PLAN}, 200),

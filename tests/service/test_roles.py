@@ -12,6 +12,8 @@ ROLES = ("nobody", "viewer", "requester", "planner", "admin")
 REFS = {
     "addresses": "12345678901",
     "approval-rules": "wide-blocks",
+    "dns-records": "12345678901",
+    "dns-zones": "fleet:ferry.example",
     "findings": "12345678901",
     "group-mappings": "12345678901",
     "intakes": "12345678901",
@@ -93,6 +95,9 @@ BODIES = {
     "findings/{ref}/dismiss": {"reason": "x"},
     "findings/{ref}/take-over": {"becomes": "keep-out"},
     "sources": {"name": "seen", "realm": "fleet"},
+    "dns-zones": {"name": "seen.example", "realm": "fleet", "servers": ["ns.seen.example"], "delegated": True},
+    "dns-zones/reverse": {"realm": "fleet", "like": "fleet:ferry.example", "ranges": ["10.99.0.0/24"]},
+    "dns-records": {"dns_zone": "fleet:ferry.example", "owner": "seen", "type": "TXT", "data": "x"},
     "renumberings": {"name": "seen", "from_pool": "ticket-hall", "to_pool": "mainland"},
     "renumberings/{ref}/check": {"check": "rules changed"},
     "links": {"name": "seen", "one": "harbour-lab", "other": "pilot-station"},
@@ -149,6 +154,8 @@ SET_UP += (
     "sources",
     "taking-rules",
     "links",
+    "dns-zones",
+    "dns-records",
 )
 OPEN = {"post session", "delete session", "get session/ways", "post session/terminal/token"}
 NEEDS_MORE = {  # what a viewer does not reach
@@ -186,6 +193,7 @@ NEEDS_MORE = {  # what a viewer does not reach
         *(f"post findings/{{ref}}/{what}" for what in ("dismiss", "reopen", "take-over", "assign", "correct")),
         *(f"post findings/{what}" for what in ("dismiss", "assign", "take-over")),
         *(f"post sources/{{ref}}/{what}" for what in ("surveys", "ask", "leave-off")),
+        *("post dns-zones/reverse", "post dns-zones/{ref}/push", "post dns-zones/{ref}/compare"),
         *("post estate", "post intakes", "patch intakes/{ref}", "delete intakes/{ref}"),
         *(f"post intakes/{{ref}}/{what}" for what in ("commit", "stop", "take-back")),
         *("post subscriptions/{ref}/pause", "post subscriptions/{ref}/resume"),
@@ -237,6 +245,7 @@ def refs(live):
         ).result["id"],
         "quotas": next(admin.quotas.list())["id"],
         "findings": next(admin.findings.list(kind="stray"))["id"],
+        "dns-records": next(admin.dns_records.list())["id"],
         "surveys": next(admin.surveys.list())["id"],
         "group-mappings": next(admin.group_mappings.list())["id"],
         "waiting-requests": next(admin.waiting.list(state="waiting", asker="rune"))["id"],

@@ -78,7 +78,7 @@ export function Shell({ children }: { children: ReactNode }) {
                 startIcon={place.icon}
                 endIcon={place.to === "/headroom" ? <Alerted /> : place.to === "/waiting" && planner ? <ToDecide /> : null}
                 size="small"
-                sx={{ color: "text.primary", minWidth: 0, px: 0.6, "& .MuiButton-startIcon": { display: { lg: "none", xl: "inherit" } }, "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
+                sx={{ color: "text.primary", minWidth: 0, px: 0.6, whiteSpace: "nowrap", "& .MuiButton-startIcon": { display: { lg: "none", xl: "inherit" } }, "&.active": { bgcolor: "action.selected", color: "primary.main" } }}
               >
                 {place.label}
               </Button>

@@ -60,7 +60,7 @@ export function SearchField() {
         inputRef={field}
         placeholder="Find: /"
         title="An address, a prefix, part of a name, a MAC, tag 120, quay=7, or a ledger number"
-        sx={{ width: { xs: 130, sm: 200 }, height: 34, px: 1, border: 1, borderColor: "divider", borderRadius: 1, "&.Mui-focused": { borderColor: "primary.main" } }}
+        sx={{ width: { xs: 130, sm: 200, lg: 130, xl: 200 }, flexShrink: 0, height: 34, px: 1, border: 1, borderColor: "divider", borderRadius: 1, "&.Mui-focused": { borderColor: "primary.main" } }}
         inputProps={{
           role: "combobox",
           "aria-label": "Find anything",

@@ -58,7 +58,7 @@ def add_commands(commands: Any) -> None:
     command = verbs.add_parser(
         "write",
         help="write a DNS zone as a file (RFC 1035); its serial only grows",
-        epilog="example: lentra dns write fleet:ferry.example",
+        epilog="example: lentra dns write --help",
     )
     command.add_argument("ref", help="its name, realm:name, or number")
     command.add_argument("file", nargs="?", help="where to; what is on the screen, if left out")
@@ -67,7 +67,7 @@ def add_commands(commands: Any) -> None:
         verbs,
         "push",
         "have everything in a DNS zone pushed to its server anew, and wait for what comes of it",
-        "dns push fleet:ferry.example --preview",
+        "dns push --help",
         lambda client, options, **how: client.dns_zones.push(options.ref, overwrite=options.overwrite, **how),
         "push {name}".format_map,
         after=lambda client, options: _await(client, options, "pushed_at"),
@@ -81,7 +81,7 @@ def add_commands(commands: Any) -> None:
         verbs,
         "compare",
         "hold a DNS zone against its server now, and wait for what comes of it",
-        "dns compare fleet:ferry.example --preview",
+        "dns compare --help",
         lambda client, options, **how: client.dns_zones.compare(options.ref, **how),
         "compare {name} with its server".format_map,
         after=lambda client, options: _await(client, options, "compared_at"),
