@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import signal
 import subprocess
 import time
@@ -13,6 +14,8 @@ import pytest
 from lentra.client import Problem
 from tests.name_server import KEY, NameServer, missing
 from tests.service.test_command_line import lentra  # noqa: F401
+from tests.service.test_console import choose, open_as  # noqa: F401
+from tests.service.test_console_whole import confirm
 from tests.service.test_sources_asked import eventually
 
 ZONE, BACK = "boats.example", "91.10.in-addr.arpa"
@@ -243,3 +246,50 @@ def test_files_are_valid_and_their_serials_only_grow(live, fleet, lentra, tmp_pa
     assert f" {serials[0] + 1} " in planner.dns_zones.file(f"{fleet}:{ZONE}")
     with pytest.raises(Problem, match="others keep"):
         planner.dns_zones.file(f"{fleet}:64/26.2.91.10.in-addr.arpa")
+
+
+def test_a_planner_sets_a_zone_up_with_keys_and_sees_what_its_server_has(live, server, open_as):  # noqa: F811
+    """In the console alone: a DNS zone, a record by hand, what stands there, and what somebody has put there."""
+    planner, realm = live.client("planner"), f"keys-{uuid.uuid4().hex[:8]}"
+    planner.realms.add(name=realm)
+    planner.pools.add(name="yard", realm=realm, sheet="ends-withheld", ranges=["10.91.0.0/16"])
+    wanted = {"pool": f"{realm}:yard", "project": "crew-roster", "tier": "app", "zone": "ml-1"}
+    planner.request(**wanted, prefix="10.91.2.0/24", name=f"hall-{realm}")
+    page = open_as("planner")
+    page.goto(live.url + "/set-up/dns-zones")
+    page.get_by_role("button", name="Add a DNS zone").press("Enter")
+    form = page.get_by_role("dialog")
+    form.get_by_label("Name", exact=False).first.press_sequentially(ZONE)
+    choose(page, "Realm", realm)
+    for label, text in (
+        ("Name servers", "ns1.ferry.example"),
+        ("Primary server", "ns1.ferry.example"),
+        ("Contact", "names@ferry.example"),
+        ("Server", server.address),
+        ("Key", KEY),
+    ):
+        form.get_by_role("textbox", name=re.compile(f"^{label}")).or_(
+            form.get_by_label(label, exact=True)
+        ).first.press_sequentially(text)
+    confirm(page)
+    record(planner, realm, "gate-1", "10.91.2.9")
+    answers(server, "gate-1.boats.example", told=["10.91.2.9"])
+    server.changed_by_hand(ZONE, "gate-1", "A", "10.91.9.9")
+    page.get_by_role("navigation", name="Main").get_by_role("link", name="Names").press("Enter")
+    page.get_by_label("Part of the name").press_sequentially(ZONE)
+    row = page.get_by_role("table", name="DNS zones").get_by_role("row").filter(has_text=realm)
+    row.get_by_role("link", name=ZONE).press("Enter")
+    page.get_by_role("heading", name=ZONE, level=1).wait_for()
+    page.get_by_role("table", name="Records").get_by_text("gate-1.boats.example", exact=True).wait_for()
+    page.get_by_role("button", name="Compare").press("Enter")
+    page.get_by_role("dialog").get_by_role("button", name="Compare with its server").press("Enter")
+    differing = page.get_by_role("table", name="Differences")
+    differing.get_by_text("10.91.9.9").wait_for()
+    page.get_by_role("button", name="Push over what stands there").press("Enter")
+    page.get_by_role("dialog").get_by_role("button", name="Push over what stands there").press("Enter")
+    answers(server, "gate-1.boats.example", told=["10.91.2.9"])
+    page.get_by_text("as on its server").wait_for()
+    page.keyboard.press("/")
+    page.keyboard.type("gate-1.boats.example")
+    page.keyboard.press("Enter")
+    page.get_by_role("table", name="Records").get_by_role("link", name="gate-1").wait_for()

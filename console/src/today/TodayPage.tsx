@@ -24,6 +24,7 @@ const ALL: Record<string, string> = {
   waits: "/waiting",
   alerts: "/headroom/alerts",
   findings: "/findings",
+  names: "/names",
   fills: "/headroom",
   changes: "/ledger",
   subscriptions: "/set-up/subscriptions",

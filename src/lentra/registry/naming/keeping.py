@@ -28,6 +28,7 @@ from lentra.registry.models import (
 )
 from lentra.registry.naming.facts import entries_by_hand, entries_of_subnets
 from lentra.registry.reports.feed import read_feed
+from lentra.registry.rules.dns import NAME_TEMPLATES
 from lentra.registry.rules.naming import Naming
 from lentra.registry.transactions.ordering import newest_placed
 from lentra.registry.transactions.sql import insert
@@ -35,6 +36,7 @@ from lentra.registry.transactions.sql import insert
 _AT_ONCE = 500  # entries of the ledger
 _SUBNETS, _NAMES = 1000, 1000  # derived, or settled, together
 _IN_NAMES: dict[str, set[str]] = {  # what of a set-up object is part of names: all is derived anew with it
+    DnsZone.KIND: {*NAME_TEMPLATES, "names_end", "project_id", "delegated", "servers", "ds", "address"},
     Tier.KIND: {"name", "host_names"},
     Zone.KIND: {"name"},
     Region.KIND: {"name"},
@@ -97,8 +99,8 @@ def _follow(entries: Sequence[LedgerEntry]) -> None:
     whole, by_hand, subnets, records = set(), set(), set(), set()
     for entry in entries:
         if entry.kind == DnsZone.KIND:
-            if entry.verb not in _ASKED:
-                whole.add(entry.realm)
+            if not (entry.before and entry.after) or _IN_NAMES[entry.kind] & entry.after.keys():
+                whole |= {entry.realm} if entry.verb not in _ASKED else set()
         elif entry.kind == DnsRecord.KIND:
             by_hand.add(entry.realm)
         elif entry.kind == Subnet.KIND:

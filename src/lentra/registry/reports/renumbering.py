@@ -17,6 +17,7 @@ from lentra.registry.lookup.sightings import seen_now
 from lentra.registry.models import CHECKS, MOVE_STATES, Address, Move, Renumbering, Subnet
 from lentra.registry.operations.renumbering.hosts import host_moves
 from lentra.registry.operations.subnets.opened import RELATED
+from lentra.registry.rules.naming import Naming
 
 _HELD_UP = 50
 _NAMED = 3
@@ -191,14 +192,16 @@ def dns_changes(made: Renumbering) -> list[Told]:
     rows: list[Told] = []
     for wave, moves in _by_wave(made):
         hosts = hosts_told(moves)
-        news = Subnet.objects.filter(pk__in=[move.new_id for move in moves]).exclude(dns_suffix="")
-        suffixes = dict(news.values_list("pk", "dns_suffix"))
+        sides = {number for move in moves for number in (move.old_id, move.new_id)}
+        subnets = Subnet.objects.select_related("project", "zone", "region", "tier").in_bulk(sides)
+        naming = Naming(made.realm_id)
         for action, column in (("add", 2), ("delete", 1)):
             for move in moves:
-                suffix = suffixes.get(move.new_id, "")
+                side = subnets.get(move.new_id if action == "add" else move.old_id)
+                subnet = side or subnets.get(move.new_id)  # the old one may be gone
                 for host in hosts.get(move.pk, ()):
                     family, address = parse_address(host[column])
-                    name = f"{host[0]}.{suffix}" if suffix else host[0]
+                    name = _called(naming, subnet, host[0])
                     kind = "A" if family == 4 else "AAAA"
                     back = reverse_name(family, address)
                     for name_of, type_of, data in ((name, kind, host[column]), (back, "PTR", name)):
@@ -206,6 +209,13 @@ def dns_changes(made: Renumbering) -> list[Told]:
                             {"wave": wave, "action": action, "name": name_of, "type": type_of, "data": data}
                         )
     return rows
+
+
+def _called(naming: Naming, subnet: Subnet | None, name: str) -> str:
+    """What a host is called in DNS; where no DNS zone says so, its name under the suffix that its subnet has."""
+    if subnet is None:
+        return name
+    return naming.host(subnet, name) or (f"{name}.{subnet.dns_suffix}" if subnet.dns_suffix else name)
 
 
 def _by_wave(made: Renumbering) -> list[tuple[str, list[Move]]]:

@@ -13,6 +13,8 @@ from lentra.addressing.refusal import Refusal
 from lentra.registry.lookup.any_of import any_of, begins
 from lentra.registry.models import (
     Address,
+    DnsEntry,
+    DnsZone,
     KeepOut,
     Link,
     Person,
@@ -40,6 +42,7 @@ EACH = 8  # of each kind
 _NAMED: tuple[type[Record], ...] = (
     *(Realm, Region, Zone, Tier, Project, Sheet, Person, Pool, Reservation, Plan, PlannedNeed, Link, Source),
     Renumbering,
+    DnsZone,
 )
 _TAG = re.compile(r"(?:tag[ :=]*)?([1-9][0-9]{0,3})", re.IGNORECASE)
 
@@ -93,11 +96,24 @@ def _records(text: str, person: Person) -> Iterator[dict[str, Any]]:
     records = Address.objects.filter(begins("name", name)).prefetch_related("realm", "subnet")
     records = records.filter(**any_of("realm", realms)) if realms else records
     yield from (_told(record, "is called so") for record in records.order_by("name")[:EACH])
+    yield from _in_dns(text)
     for kind in _NAMED:
         rows = kind._default_manager.filter(name__contains=name).order_by("name")
         yield from (_told(record, "is called so") for record in rows[:EACH])
     found = KeepOut.objects.filter(Q(reason__icontains=text) | Q(source__icontains=text)).select_related("realm")
     yield from (_told(keep_out, "speaks of it") for keep_out in found.order_by("pk")[:EACH])
+
+
+def _in_dns(text: str) -> Iterator[dict[str, Any]]:
+    """What a whole name in DNS is for: the address records of a host, or else the subnet that it follows from."""
+    rows = DnsEntry.objects.filter(owner=text.rstrip(".").lower(), claimed=True).exclude(subnet=None)
+    entries = list(rows.order_by("rank", "host")[:EACH])
+    hosts = Address.objects.filter(pk__in=[entry.host for entry in entries]).select_related("realm", "subnet")
+    found = list(hosts.order_by("family", "address"))
+    yield from (_told(record, "has the name in DNS") for record in found)
+    if not found:
+        subnets = Subnet.objects.filter(pk__in=[entry.subnet for entry in entries])
+        yield from (_told(subnet, "has the name in DNS") for subnet in subnets.order_by("pk"))
 
 
 def _subnets(why: str, values: dict[str, Any], order: str = "place") -> Iterator[dict[str, Any]]:

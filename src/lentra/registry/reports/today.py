@@ -14,6 +14,8 @@ from django.db.models import Q, QuerySet
 
 from lentra.registry.models import (
     Alert,
+    DnsServing,
+    DnsZone,
     Finding,
     Lease,
     LedgerEntry,
@@ -78,6 +80,7 @@ def today(person: Person, now: datetime) -> list[Section]:
         made += [lambda: _service(now), lambda: _tokens(now), lambda: _subscriptions(), lambda: _people(now)]
     if person.may("planner"):
         first = [lambda: _waits(), lambda: _alerts(now), lambda: _fills_first(), lambda: _findings()]
+        first += [lambda: _names()] if DnsServing.objects.exclude(failing_since=None).exists() else []
         then = [lambda: _ends(now, None), lambda: _unusual(now), lambda: _changes(person)]
         made = [*first, *made, *then]
     elif person.may("requester"):
@@ -214,6 +217,17 @@ def _waits() -> Section:
         )
 
     return _section("waits", "Waits for a decision", rows, line, "Nothing waits.")
+
+
+def _names() -> Section:
+    """DNS zones whose servers do not answer as they should: the longest first."""
+    rows = DnsServing.objects.exclude(failing_since=None).select_related("dns_zone").order_by("failing_since")
+
+    def line(serving: DnsServing) -> Line:
+        note = f"since {serving.failing_since:%Y-%m-%d %H:%M} UTC: {serving.outcome}"
+        return Line(serving.dns_zone.name, note, DnsZone.KIND, serving.dns_zone_id)
+
+    return _section("names", "Names that are not pushed", rows, line)
 
 
 def _findings() -> Section:

@@ -42,13 +42,16 @@ def edit_dns_zone(change: Change, number: int, values: dict[str, Any], version: 
     Raises:
         Invalid, Frozen, StaleEdit, NotAllowed: as for every set-up object.
     """
-    was = find_locked(DnsZone, number, version=version).address
+    found = find_locked(DnsZone, number, version=version)
+    was, good_for = found.address, found.ttl
     zone = edit_record(change, DnsZone.KIND, number, _sealed(values), version)
     assert isinstance(zone, DnsZone)
     if zone.address != was:
         entries = DnsEntry.objects.filter(dns_zone=zone.pk)
         entries.filter(wins=False).update(there=False, pending=0)
         entries.filter(wins=True).update(there=not zone.address, pending=1 if zone.address else 0)
+    elif zone.address and zone.ttl != good_for:
+        DnsEntry.objects.filter(dns_zone=zone.pk, wins=True, ttl=None, pending=0).update(pending=1)
     if {*_SERVER, "every"} & values.keys():
         at = change.now if zone.address else None
         fresh = {"server_serial": 0} if zone.address != was else {}
