@@ -1,8 +1,8 @@
 """`python demo/name_server.py NAMED FOLDER PORT KEY ZONE...`: BIND on loopback, for DNS zones; for the demo's, if none is
 named.
 
-It takes updates from, and hands its zones over to, whoever has the key. In the first one of the demo stand records that somebody
-has put there by hand and that nobody told the registry of. What it was told before it knows again.
+It takes updates from, and hands its zones over to, whoever has the key. In the first one of the demo stand records that
+somebody has put there by hand and that nobody told the registry of. What it was told before it knows again.
 """
 
 from __future__ import annotations

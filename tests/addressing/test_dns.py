@@ -46,7 +46,8 @@ def test_reverse_zones_make_up_exactly_their_block_and_tell_it_again(block):
     for address in {block.first, block.last}:
         domain, owner = domains.of_address(block.family, address)
         assert owner == domain.name or owner.endswith(f".{domain.name}")
-        if block.family == 6 or block.length <= 24 or block.length == 32:
+        mapped = block.family == 6 and address >> 32 == 0xFFFF  # which the library takes for IPv4
+        if not mapped and (block.family == 6 or block.length <= 24 or block.length == 32):
             assert dns.reversename.from_address(_text(block.family, address)).to_text(True) == owner
 
 

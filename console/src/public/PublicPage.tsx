@@ -18,6 +18,7 @@ import { useFilters } from "../parts/useFilters";
 import { useTitle } from "../parts/useTitle";
 import { useMay, useMe } from "../session/queries";
 import { RecordForm } from "../setup/RecordForm";
+import { Outward } from "./Outward";
 import { DOINGS, commandOf, kindOf, type Doing } from "../subnets/doings";
 import { act, usePublicUse, useSubnets, type Subnet } from "../subnets/queries";
 
@@ -109,6 +110,7 @@ export function PublicPage() {
           onClose={() => setDoing(null)}
         />
       )}
+      <Outward />
     </Stack>
   );
 }

@@ -36,6 +36,12 @@ export interface Act {
 
 const ABOUT: Field = { name: "about", label: "About", kind: "long" };
 const NAME: Field = { name: "name", label: "Name", needed: true, help: "lower-case letters, digits, dot, dash, underscore" };
+const PLACE: Field[] = [
+  { name: "country", label: "Country", help: "two letters of ISO 3166-1" },
+  { name: "subdivision", label: "Subdivision", help: "a code of ISO 3166-2, such as NO-46" },
+  { name: "city", label: "City" },
+  { name: "postal_code", label: "Postal code", help: "others are not told" },
+];
 const PLACEMENTS = ["snug", "low", "roomy"];
 const CONDITIONS = [
   ...["always", "wider-than", "more-at-once", "more-in-a-month", "share-of-pool", "public-space"],
@@ -72,6 +78,9 @@ export const KINDS: Record<string, Kind> = {
       { name: "shortest_v4", label: "Shortest IPv4 length", kind: "number" },
       { name: "longest_v4", label: "Longest IPv4 length", kind: "number" },
       { name: "unit_v6", label: "IPv6 unit", kind: "number" },
+      { name: "origin_as", label: "Origin AS", kind: "number", help: "the AS number that announces its ranges" },
+      { name: "announced_v4", label: "Longest announced IPv4 length", kind: "number", help: "only the ranges as they are, if empty" },
+      { name: "announced_v6", label: "Longest announced IPv6 length", kind: "number" },
       { name: "keeps_out_seen", label: "Keeps out what was seen", kind: "yes-no", help: "free space in which something was seen is not handed out until that is settled" },
       ABOUT,
     ],
@@ -86,6 +95,7 @@ export const KINDS: Record<string, Kind> = {
     fields: [
       NAME,
       { name: "private_only", label: "Private ranges only", kind: "yes-no" },
+      { name: "published", label: "Published", kind: "yes-no", help: "anybody may look up where its public ranges are (/geofeed.csv)" },
       { name: "name_template", label: "Template of subnet names", help: "{project} {zone} {region} {tier} {pool} {environment} {nn}" },
       { name: "name_pattern", label: "Pattern of given subnet names", help: "the same fields, and * for anything; empty for any name" },
       { name: "pool_template", label: "Template of pool names", help: "{parent} {region} {zone} {project} {realm} {nn}; empty: given by hand" },
@@ -125,8 +135,8 @@ export const KINDS: Record<string, Kind> = {
     noun: "region",
     collection: "regions",
     role: "planner",
-    columns: ["name", "zones_per_project", "about"],
-    fields: [NAME, { name: "zones_per_project", label: "Zones a project may use", kind: "number", help: "empty for all" }, ABOUT],
+    columns: ["name", "zones_per_project", "country", "subdivision", "city", "about"],
+    fields: [NAME, { name: "zones_per_project", label: "Zones a project may use", kind: "number", help: "empty for all" }, ...PLACE, ABOUT],
   },
   zones: {
     word: "zone",
@@ -140,6 +150,7 @@ export const KINDS: Record<string, Kind> = {
       { name: "region", label: "Region", kind: "ref", of: "regions", needed: true },
       { name: "site", label: "Kind of site", kind: "choice", choices: ["hall", "room", "edge", "cloud", "office", "other"] },
       { name: "physical", label: "Physical identifier" },
+      ...PLACE,
       ABOUT,
     ],
   },

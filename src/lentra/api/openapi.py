@@ -217,6 +217,16 @@ class BearerToken(OpenApiAuthenticationExtension):
         return {"type": "http", "scheme": "bearer"}
 
 
+class TokenForPassword(OpenApiAuthenticationExtension):
+    """Describes `TokenAsPassword`."""
+
+    target_class = "lentra.api.signing_in.TokenAsPassword"
+    name = "tokenAsPassword"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, Any]:
+        return {"type": "http", "scheme": "basic"}
+
+
 class SessionCookie(OpenApiAuthenticationExtension):
     """Describes `SessionSignIn`."""
 

@@ -91,7 +91,7 @@ def problem_for(failure: Exception, context: dict[str, Any]) -> Response | None:
         body = _problem_of_validation(failure)
     elif isinstance(failure, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
         body = problem(401, "not-signed-in", "Not signed in", str(failure.detail))
-        headers["WWW-Authenticate"] = "Bearer"
+        headers["WWW-Authenticate"] = getattr(failure, "auth_header", None) or "Bearer"
     elif isinstance(failure, exceptions.ParseError):
         body = problem(400, "malformed", "Not JSON", f"the body is no JSON: {failure.detail}", suggestions=["{}"])
     elif isinstance(failure, Http404 | exceptions.NotFound):

@@ -100,6 +100,12 @@ _CONDITIONS = (
 )
 _ROLES = ("viewer", "requester", "planner", "admin")
 _ABOUT = Option("about", "what it is for", empty="")
+_PLACE = (
+    Option("country", "where it is: two letters of ISO 3166-1", empty=""),
+    Option("subdivision", "a code of ISO 3166-2, such as NO-46", empty=""),
+    Option("city", "the city", empty=""),
+    Option("postal_code", "the postal code, which others are not told", empty=""),
+)
 KINDS = (
     Kind(
         "realm",
@@ -107,6 +113,7 @@ KINDS = (
         ("name", "private_only", "name_template", "about"),
         (
             Option("private_only", "takes private ranges alone", bool),
+            Option("published", "anybody may look up where its public ranges are", bool),
             Option("name_template", "names of subnets, such as {project}-{zone}-{tier}-{nn}"),
             Option("name_pattern", "what given names of subnets are like, such as {project}-*", empty=""),
             Option("pool_template", "names of pools, such as {parent}-{zone}-{nn}", empty=""),
@@ -142,18 +149,19 @@ KINDS = (
     Kind(
         "region",
         "regions",
-        ("name", "zones_per_project", "about"),
-        (Option("zones_per_project", "how many of its zones a project may use", int, empty=None), _ABOUT),
+        ("name", "zones_per_project", "country", "subdivision", "city", "about"),
+        (Option("zones_per_project", "how many of its zones a project may use", int, empty=None), *_PLACE, _ABOUT),
         "region add south-sound --preview",
     ),
     Kind(
         "zone",
         "zones",
-        ("name", "region", "site", "physical", "about"),
+        ("name", "region", "site", "physical", "city", "about"),
         (
             Option("region", "the region it is in", needed=True),
             Option("site", "what kind of site it is", empty="", choices=_SITES),
             Option("physical", "its operator's identifier", empty=""),
+            *_PLACE,
             _ABOUT,
         ),
         "zone add nc-4 --region north-coast --physical skarvik-hall-c --preview",
@@ -224,6 +232,11 @@ KINDS = (
             Option("longest_v4", "longest IPv4 length it hands out", int, empty=None),
             Option("unit_v6", "IPv6 is shown in this length", int),
             Option("keeps_out_seen", "free space in which something was seen is kept out (it is)", bool),
+            Option("origin_as", "the AS number that announces its ranges", int, empty=None),
+            Option(
+                "announced_v4", "the longest IPv4 parts that are announced, such as /24", read_bits, empty=None
+            ),
+            Option("announced_v6", "the longest IPv6 parts that are announced", read_bits, empty=None),
             _ABOUT,
         ),
         "pool add nc-1-extra --parent north-coast --length /22 --zone nc-1 --preview",

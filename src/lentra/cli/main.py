@@ -20,6 +20,7 @@ from lentra.cli import (
     looking,
     moving,
     naming,
+    outward,
     planning,
     reaching,
     requesting,
@@ -59,7 +60,10 @@ _GROUPS: list[tuple[str, list[Any]]] = [
     ("Setting up", [setting_up.add_commands]),
     (
         "In and out",
-        [beginning.add_commands, bringing_in.add_commands, taking_out.add_commands, estate.add_commands],
+        [
+            *(beginning.add_commands, bringing_in.add_commands, taking_out.add_commands, estate.add_commands),
+            outward.add_commands,
+        ],
     ),
 ]
 

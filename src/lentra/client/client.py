@@ -340,6 +340,30 @@ class Client:
         """How a ``project``, a ``zone``, a ``region`` or all pools of a ``realm`` grow, per family."""
         return list(self.call("GET", f"{kind}s/{part(ref)}/headroom", query=window).json())
 
+    def geofeed(self, **of: Any) -> Iterator[Record]:
+        """Where public ranges are, as it stands in ``/geofeed.csv`` of realms that are published."""
+        return self.pages("geofeed", of)
+
+    def geofeed_pointers(self, **of: Any) -> Iterator[Record]:
+        """What objects of a routing registry are to say so that the geofeed is found (RFC 9632)."""
+        return self.pages("geofeed-pointers", of)
+
+    def authorisations(self, **of: Any) -> Iterator[Record]:
+        """Who may announce what, by the pools that say so."""
+        return self.pages("authorisations", of)
+
+    def assertions(self, **of: Any) -> Any:
+        """The same as locally added assertions (RFC 8416)."""
+        return self.call("GET", "authorisations/assertions", query=of).json()
+
+    def prefix_list(self, **of: Any) -> str:
+        """The fewest prefixes as plain text, one a line: of a realm, pool, project, region, zone, tier, family."""
+        return self.call("GET", "prefix-list", query=of).text
+
+    def calendar(self, **of: Any) -> str:
+        """What ends, and when pools are likely full, as a calendar (RFC 5545)."""
+        return self.call("GET", "calendar", query=of).text
+
     def dns_entries(self, **of: Any) -> Iterator[Record]:
         """What stands in DNS zones: filtered by dns_zone, realm, subnet, state, type, and part of the name or the data.
 

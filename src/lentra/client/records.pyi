@@ -107,6 +107,11 @@ class AttachRequest(TypedDict):
     purpose: NotRequired[str]
     move: NotRequired[bool]
     proposal: NotRequired[str | None]
+class Authorisation(TypedDict):
+    prefix: str
+    longest: int
+    origin_as: int
+    pool: str
 BecomesEnum = Literal["keep-out", "address-record", "subnet", "reservation"]
 class BeginStep(TypedDict):
     name: str
@@ -908,6 +913,11 @@ class ListedRange(TypedDict):
     project: str
     zone: str
     tier: str
+class LocatedRange(TypedDict):
+    prefix: str
+    country: str
+    subdivision: str
+    city: str
 class Look(TypedDict):
     due_at: str | None
     begun_at: str | None
@@ -1321,6 +1331,9 @@ class PatchedPoolRequest(TypedDict):
     longest_v4: NotRequired[int | None]
     unit_v6: NotRequired[int]
     keeps_out_seen: NotRequired[bool]
+    origin_as: NotRequired[int | None]
+    announced_v4: NotRequired[int | None]
+    announced_v6: NotRequired[int | None]
     ranges: NotRequired[list[str]]
     lengths: NotRequired[list[LengthRequest]]
     placement: NotRequired[PlacementEnum]
@@ -1351,6 +1364,7 @@ class PatchedRealmRequest(TypedDict):
     name: NotRequired[str]
     about: NotRequired[str]
     private_only: NotRequired[bool]
+    published: NotRequired[bool]
     name_template: NotRequired[str]
     name_pattern: NotRequired[str]
     pool_template: NotRequired[str]
@@ -1361,6 +1375,10 @@ class PatchedRealmRequest(TypedDict):
 class PatchedRegionRequest(TypedDict):
     name: NotRequired[str]
     zones_per_project: NotRequired[int | None]
+    country: NotRequired[str]
+    subdivision: NotRequired[str]
+    city: NotRequired[str]
+    postal_code: NotRequired[str]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PatchedReservationRequest(TypedDict):
@@ -1481,6 +1499,10 @@ class PatchedZoneRequest(TypedDict):
     region: NotRequired[str | int | dict[str, Any]]
     site: NotRequired[SiteEnum | BlankEnum]
     physical: NotRequired[str]
+    country: NotRequired[str]
+    subdivision: NotRequired[str]
+    city: NotRequired[str]
+    postal_code: NotRequired[str]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class PauseRequest(TypedDict):
@@ -1591,6 +1613,10 @@ class PlannedNeedRequest(TypedDict):
     project: NotRequired[str | int | dict[str, Any] | None]
     reason: str
     proposal: NotRequired[str | None]
+class Pointer(TypedDict):
+    kind: str
+    object: str
+    attribute: str
 class Pool(TypedDict):
     id: int
     version: int
@@ -1615,6 +1641,9 @@ class Pool(TypedDict):
     longest_v4: NotRequired[int | None]
     unit_v6: NotRequired[int]
     keeps_out_seen: NotRequired[bool]
+    origin_as: NotRequired[int | None]
+    announced_v4: NotRequired[int | None]
+    announced_v6: NotRequired[int | None]
     numbering_v6: str
     numbering_within: str
     ranges: NotRequired[list[str]]
@@ -1664,6 +1693,9 @@ class PoolRequest(TypedDict):
     longest_v4: NotRequired[int | None]
     unit_v6: NotRequired[int]
     keeps_out_seen: NotRequired[bool]
+    origin_as: NotRequired[int | None]
+    announced_v4: NotRequired[int | None]
+    announced_v6: NotRequired[int | None]
     ranges: NotRequired[list[str]]
     lengths: NotRequired[list[LengthRequest]]
     placement: NotRequired[PlacementEnum]
@@ -1822,6 +1854,7 @@ class Realm(TypedDict):
     name: str
     about: NotRequired[str]
     private_only: NotRequired[bool]
+    published: NotRequired[bool]
     name_template: NotRequired[str]
     name_pattern: NotRequired[str]
     pool_template: NotRequired[str]
@@ -1841,6 +1874,7 @@ class RealmRequest(TypedDict):
     name: str
     about: NotRequired[str]
     private_only: NotRequired[bool]
+    published: NotRequired[bool]
     name_template: NotRequired[str]
     name_pattern: NotRequired[str]
     pool_template: NotRequired[str]
@@ -1867,10 +1901,18 @@ class Region(TypedDict):
     version: int
     name: str
     zones_per_project: NotRequired[int | None]
+    country: NotRequired[str]
+    subdivision: NotRequired[str]
+    city: NotRequired[str]
+    postal_code: NotRequired[str]
     about: NotRequired[str]
 class RegionRequest(TypedDict):
     name: str
     zones_per_project: NotRequired[int | None]
+    country: NotRequired[str]
+    subdivision: NotRequired[str]
+    city: NotRequired[str]
+    postal_code: NotRequired[str]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class ReleaseRequest(TypedDict):
@@ -2748,12 +2790,20 @@ class Zone(TypedDict):
     region: Named
     site: NotRequired[SiteEnum | BlankEnum]
     physical: NotRequired[str]
+    country: NotRequired[str]
+    subdivision: NotRequired[str]
+    city: NotRequired[str]
+    postal_code: NotRequired[str]
     about: NotRequired[str]
 class ZoneRequest(TypedDict):
     name: str
     region: str | int | dict[str, Any]
     site: NotRequired[SiteEnum | BlankEnum]
     physical: NotRequired[str]
+    country: NotRequired[str]
+    subdivision: NotRequired[str]
+    city: NotRequired[str]
+    postal_code: NotRequired[str]
     about: NotRequired[str]
     proposal: NotRequired[str | None]
 class Problem(TypedDict):

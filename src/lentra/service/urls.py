@@ -2,11 +2,13 @@
 
 from django.urls import include, path, re_path
 
+from lentra.api.views.public_space import geofeed_file
 from lentra.service import metrics, sign_on, views
 from lentra.signing_on.configured import ANSWER, BEGIN
 
 urlpatterns = [
     path("api/", include("lentra.api.urls")),
+    path("geofeed.csv", geofeed_file),
     path("healthz", views.healthz),
     path("readyz", views.readyz),
     path("metrics", metrics.metrics),

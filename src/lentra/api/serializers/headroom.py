@@ -202,6 +202,10 @@ class RangeLinesQuerySerializer(_OfPartSerializer):
     since = serializers.DateField(required=False, help_text="Mark what was added since, and list what is gone.")
 
 
+class PrefixListQuerySerializer(_OfPartSerializer):
+    family = OneOf([4, 6], required=False)
+
+
 class RangesQuerySerializer(OfPages, RangeLinesQuerySerializer):
     """The same, and which page."""
 

@@ -41,6 +41,8 @@ from lentra.registry.operations.people.tokens import LONGEST_OVERLAP, PLACES
 from lentra.registry.rules.kinds import KINDS
 from lentra.registry.transactions.clock import SystemClock
 
+PLACE = ("country", "subdivision", "city", "postal_code")
+
 
 class RealmSerializer(RecordSerializer):
     class Meta:
@@ -50,6 +52,7 @@ class RealmSerializer(RecordSerializer):
             "name",
             "about",
             "private_only",
+            "published",
             "name_template",
             "name_pattern",
             "pool_template",
@@ -123,14 +126,14 @@ class SheetSerializer(RecordSerializer):
 class RegionSerializer(RecordSerializer):
     class Meta:
         model = Region
-        fields = (*ALWAYS, "name", "zones_per_project", "about")
+        fields = (*ALWAYS, "name", "zones_per_project", *PLACE, "about")
         read_only_fields = ("id",)
 
 
 class ZoneSerializer(RecordSerializer):
     class Meta:
         model = Zone
-        fields = (*ALWAYS, "name", "region", "site", "physical", "about")
+        fields = (*ALWAYS, "name", "region", "site", "physical", *PLACE, "about")
         read_only_fields = ("id",)
 
 

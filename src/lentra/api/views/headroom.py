@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from django.http import StreamingHttpResponse
+from django.http import HttpResponse, StreamingHttpResponse
 from rest_framework.generics import GenericAPIView
 from rest_framework.renderers import JSONRenderer
 from rest_framework.request import Request
@@ -25,6 +25,7 @@ from lentra.api.serializers.headroom import (
     IdleSerializer,
     ListedRangeSerializer,
     PoolHeadroomSerializer,
+    PrefixListQuerySerializer,
     RangeLinesQuerySerializer,
     RangesQuerySerializer,
     SpanQuerySerializer,
@@ -182,6 +183,24 @@ class RangesView(APIView):
     def file_rows(self, request: Request) -> Iterator[dict[str, Any]]:
         """All of them, read once."""
         return _ranges(asked(request))
+
+
+class PrefixListView(APIView):
+    @call(
+        "The fewest prefixes, as plain text",
+        query=PrefixListQuerySerializer,
+        responses={(200, "text/plain"): {"type": "string"}},
+    )
+    def get(self, request: Request) -> HttpResponse:
+        """One a line, IPv4 first, with a heading for each family where both are asked for."""
+        values = asked(request)
+        families = [values["family"]] if "family" in values else [4, 6]
+        lines = []
+        for family in families:
+            rows = ranges_of(family, True, None, None, **records_meant(values))
+            lines += [f"# IPv{family}"] if len(families) > 1 else []
+            lines += dict.fromkeys(row["prefix"] for row in rows)
+        return HttpResponse("".join(f"{line}\n" for line in lines), content_type="text/plain; charset=utf-8")
 
 
 class RangeLinesView(APIView):

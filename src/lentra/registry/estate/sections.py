@@ -148,7 +148,15 @@ def _plain_kind(kind: str, model: Any, names: tuple[str, ...], **own: Any) -> Ta
 
 
 _REALM = (
-    *("about", "private_only", "name_template", "name_pattern", "pool_template", "reservation_template"),
+    *(
+        "about",
+        "private_only",
+        "published",
+        "name_template",
+        "name_pattern",
+        "pool_template",
+        "reservation_template",
+    ),
     *("plan_template", "address_template"),
 )
 _SHEET = (

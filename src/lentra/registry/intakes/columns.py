@@ -161,19 +161,39 @@ POOLS = (
     Column("longest_v4", "The longest IPv4 length that it hands out."),
     Column("keeps_out_seen", "true or false: free space in which something was seen is kept out."),
     Column("unit_v6", "The length that its IPv6 is counted in."),
+    Column("origin_as", "The AS number that announces its ranges.", ("asn", "as number", "origin")),
+    Column("announced_v4", "The longest IPv4 parts that are announced."),
+    Column("announced_v6", "The longest IPv6 parts that are announced."),
     _ABOUT,
 )
 
 _NAME = Column("name", "Its name.", ("id", "key", "code"), needed=True)
-REGIONS = (_NAME, Column("zones_per_project", "How many of its zones a project may use.", ("zone limit",)), _ABOUT)
-ZONES = (
+_PLACE = (
+    Column("country", "Where it is: two letters of ISO 3166-1.", ("land", "country code")),
+    Column("subdivision", "A code of ISO 3166-2.", ("state", "county", "province")),
+    Column("city", "The city.", ("town",)),
+    Column("postal_code", "The postal code.", ("postcode", "zip", "zip code")),
+)
+REGIONS = (
     _NAME,
-    Column("region", "The region that it is in.", ("country", "area"), needed=True),
-    Column("site", "hall, room, edge, cloud, office, other.", ("kind", "type", "site type")),
-    Column("physical", "Its operator's identifier for it.", ("physical id", "operator id")),
+    Column("zones_per_project", "How many of its zones a project may use.", ("zone limit",)),
+    *_PLACE,
     _ABOUT,
 )
-TIERS = (_NAME, Column("exposure", "private, public or isolated."), _ABOUT)
+ZONES = (
+    _NAME,
+    Column("region", "The region that it is in.", ("area",), needed=True),
+    Column("site", "hall, room, edge, cloud, office, other.", ("kind", "type", "site type")),
+    Column("physical", "Its operator's identifier for it.", ("physical id", "operator id")),
+    *_PLACE,
+    _ABOUT,
+)
+TIERS = (
+    _NAME,
+    Column("exposure", "private, public or isolated."),
+    Column("host_names", "What its hosts are called in DNS."),
+    _ABOUT,
+)
 PROJECTS = (
     _NAME,
     Column("title", "Its name in full.", ("full name", "description")),

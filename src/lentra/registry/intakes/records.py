@@ -307,10 +307,11 @@ def _told_reservation(record: Reservation) -> dict[str, str]:
     return {"prefix": record.range_text, **told}
 
 
+_PLACE = ("country", "subdivision", "city", "postal_code")
 _POOL_FIELDS = (
     *("sheet", "region", "zone", "project", "origin", "exposure", "gives", "cooling_days", "warning_percent"),
     *("critical_percent", "placement_v4", "placement_v6", "shortest_v4", "longest_v4", "unit_v6"),
-    *("keeps_out_seen", "about"),
+    *("keeps_out_seen", "origin_as", "announced_v4", "announced_v6", "about"),
 )
 
 
@@ -428,9 +429,9 @@ def _told_address(record: Address) -> dict[str, str]:
 
 
 KINDS: dict[str, TableKind] = {
-    "regions": _named("region", Region, ("zones_per_project", "about")),
-    "zones": _named("zone", Zone, ("region", "site", "physical", "about")),
-    "tiers": _named("tier", Tier, ("exposure", "about")),
+    "regions": _named("region", Region, ("zones_per_project", *_PLACE, "about")),
+    "zones": _named("zone", Zone, ("region", "site", "physical", *_PLACE, "about")),
+    "tiers": _named("tier", Tier, ("exposure", "host_names", "about")),
     "projects": _named(
         "project",
         Project,

@@ -18,8 +18,8 @@ ENVIRONMENTS = ("production", "staging", "test", "development")
 class Realm(Record):
     """Where addresses must be unique.
 
-    Names that are left out are made from its templates; where one is empty, a name must be given. Names that are given to
-    subnets are held against its pattern, if it has one.
+    `published`: anybody may look up where its public ranges are. Names that are left out are made from its templates;
+    where one is empty, a name must be given. Names that are given to subnets are held against its pattern, if it has one.
     """
 
     KIND = "realm"
@@ -27,6 +27,7 @@ class Realm(Record):
     name = name_field(unique=True)
     about = models.CharField(max_length=500, default="", blank=True)
     private_only = models.BooleanField(default=False)
+    published = models.BooleanField(default=False)
     name_template = models.CharField(max_length=120, default=NAME_TEMPLATE)
     name_pattern = models.CharField(max_length=120, default="", blank=True)
     pool_template = models.CharField(max_length=120, default="", blank=True)
@@ -100,7 +101,19 @@ class Sheet(Record):
         )
 
 
-class Region(Record):
+class Located(models.Model):
+    """Where something stands: country (ISO 3166-1), subdivision (ISO 3166-2), city, postal code, as far as it is said."""
+
+    country = models.CharField(max_length=2, default="", blank=True)
+    subdivision = models.CharField(max_length=6, default="", blank=True)
+    city = models.CharField(max_length=100, default="", blank=True)
+    postal_code = models.CharField(max_length=20, default="", blank=True)
+
+    class Meta:
+        abstract = True
+
+
+class Region(Located, Record):  # type: ignore[misc]
     """A part of the world in which zones lie. `zones_per_project`: how many of them a project may use; None for all."""
 
     KIND = "region"
@@ -110,8 +123,9 @@ class Region(Record):
     about = models.CharField(max_length=500, default="", blank=True)
 
 
-class Zone(Record):
-    """One failure domain in a region: what kind of site it is, and its operator's identifier for it."""
+class Zone(Located, Record):  # type: ignore[misc]
+    """One failure domain in a region: what kind of site it is, and its operator's identifier for it. Where it says no
+    country, it stands where its region does."""
 
     KIND = "zone"
 

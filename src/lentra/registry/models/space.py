@@ -58,6 +58,9 @@ class Pool(Record):
     numbering_v6 = models.CharField(max_length=8, choices=[(n, n) for n in NUMBERINGS], default="", blank=True)
     numbering_within = models.CharField(max_length=45, default="", blank=True, db_collation="ascii_bin")
     keeps_out_seen = models.BooleanField(default=True)
+    origin_as = models.PositiveBigIntegerField(null=True, blank=True)
+    announced_v4 = models.PositiveSmallIntegerField(null=True, blank=True)
+    announced_v6 = models.PositiveSmallIntegerField(null=True, blank=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["realm", "name"], name="pool_name_in_realm")]

@@ -31,6 +31,7 @@ from lentra.registry.models import (
     Zone,
 )
 from lentra.registry.rules.names import TEMPLATES, check_name, check_pattern, check_template
+from lentra.registry.rules.places import check_place
 from lentra.registry.rules.tags import check_tag
 from lentra.registry.rules.zone_limits import over_zone_limit
 
@@ -41,6 +42,12 @@ MOST_FORBIDDEN = 64
 def check_named(record: Any, now: datetime) -> None:
     """A name that can be one."""
     check_name(record.name)
+
+
+def check_zone(zone: Zone, now: datetime) -> None:
+    """A name, and a place that there is."""
+    check_name(zone.name)
+    check_place(zone)
 
 
 def check_tier(tier: Tier, now: datetime) -> None:
@@ -182,8 +189,28 @@ def check_pool(pool: Pool, now: datetime) -> None:
     if not 1 <= pool.unit_v6 <= 128:
         raise Invalid("the IPv6 unit is a prefix length from 1 to 128", field="unit_v6", suggestions=["64"])
 
+    _check_announced(pool)
     if pool.pk:
         refuse_elsewhere(pool)
+
+
+def _check_announced(pool: Pool) -> None:
+    """An AS number that is one, and lengths that can be announced by it."""
+    if pool.origin_as is None:
+        if pool.announced_v4 is not None or pool.announced_v6 is not None:
+            raise Invalid("who announces them", field="origin_as", suggestions=[64496])
+        return
+    if not 0 <= pool.origin_as < 1 << 32:
+        raise Invalid(
+            f"{pool.origin_as:,} is no AS number: 0 to 4,294,967,295 (RFC 6793)",
+            field="origin_as",
+            received=pool.origin_as,
+            suggestions=[64496],
+        )
+    for field, bits in (("announced_v4", 32), ("announced_v6", 128)):
+        length = getattr(pool, field)
+        if length is not None and not 0 < length <= bits:
+            raise Invalid(f"the longest part is a /1 to /{bits}", field=field, received=length, suggestions=["24"])
 
 
 def refuse_elsewhere(pool: Pool) -> None:
@@ -213,6 +240,7 @@ def region_of(pool: Pool, given: Container[str]) -> dict[str, Any]:
 def check_region(region: Region, now: datetime) -> None:
     """A limit of zones that no project is beyond already."""
     check_name(region.name)
+    check_place(region)
     limit = region.zones_per_project
     if limit is None:
         return

@@ -52,6 +52,7 @@ from lentra.registry.rules.checks import (
     check_tag_member,
     check_tag_range,
     check_tier,
+    check_zone,
     differing_ends,
     does_it_fit,
     forbidden_of,
@@ -61,6 +62,7 @@ from lentra.registry.rules.checks import (
 )
 from lentra.registry.rules.dns import check_dns_record, check_dns_zone, follows_from_name, record_follows
 from lentra.registry.rules.links import check_link
+from lentra.registry.rules.places import place_follows
 from lentra.registry.rules.quotas import check_quota, nearly_used, scope_of
 from lentra.registry.rules.sign_ons import check_mapping
 from lentra.registry.rules.sources import check_source, check_taking_rule
@@ -181,7 +183,8 @@ KINDS: dict[str, RecordKind] = {
         Region,
         "planner",
         check_region,
-        _uses(
+        derived=place_follows,
+        uses=_uses(
             lambda r: ("zone", Zone.objects.filter(region=r).order_by("name")),
             lambda r: ("project", Project.objects.filter(home_region=r).order_by("name")),
             _pools("region"),
@@ -193,8 +196,9 @@ KINDS: dict[str, RecordKind] = {
     "zone": RecordKind(
         Zone,
         "planner",
-        check_named,
-        _uses(_pools("zone"), _subnets("zone"), _reservations("zone"), _tag_ranges("zone")),
+        check_zone,
+        derived=place_follows,
+        uses=_uses(_pools("zone"), _subnets("zone"), _reservations("zone"), _tag_ranges("zone")),
         fixed_in_use=("region",),
         remarks=same_place,
     ),
