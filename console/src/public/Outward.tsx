@@ -21,7 +21,7 @@ export function Outward() {
     <Stack sx={{ gap: 2 }}>
       <Typography variant="h2">What others may read</Typography>
       <Typography color="text.secondary">
-        <Link href="/geofeed.csv">/geofeed.csv</Link> has the public ranges of <Link component={RouterLink} to="/set-up/realms">realms</Link> that are published, for anybody. Pools say which AS number announces them.
+        <Link href="/geofeed.csv">/geofeed.csv</Link> has the public ranges of <Link component={RouterLink} to="/set-up/realms">realms</Link> that are published, for anybody, and so has RDAP (<Mono>lentra rdap ip ADDRESS --realm REALM</Mono>). Pools say which AS number announces them.
       </Typography>
       <Lines<Told<"LocatedRange">>
         label="Where public ranges are"

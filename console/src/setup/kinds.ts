@@ -95,7 +95,9 @@ export const KINDS: Record<string, Kind> = {
     fields: [
       NAME,
       { name: "private_only", label: "Private ranges only", kind: "yes-no" },
-      { name: "published", label: "Published", kind: "yes-no", help: "anybody may look up where its public ranges are (/geofeed.csv)" },
+      { name: "published", label: "Published", kind: "yes-no", help: "anybody may look up its public ranges, and who runs it" },
+      { name: "operator", label: "Operator", help: "who runs it, as others are told" },
+      { name: "operator_contact", label: "Operator's contact", help: "a mail address, as others are told" },
       { name: "name_template", label: "Template of subnet names", help: "{project} {zone} {region} {tier} {pool} {environment} {nn}" },
       { name: "name_pattern", label: "Pattern of given subnet names", help: "the same fields, and * for anything; empty for any name" },
       { name: "pool_template", label: "Template of pool names", help: "{parent} {region} {zone} {project} {realm} {nn}; empty: given by hand" },

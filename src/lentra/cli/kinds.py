@@ -113,7 +113,9 @@ KINDS = (
         ("name", "private_only", "name_template", "about"),
         (
             Option("private_only", "takes private ranges alone", bool),
-            Option("published", "anybody may look up where its public ranges are", bool),
+            Option("published", "anybody may look up its public ranges, and who runs it", bool),
+            Option("operator", "who runs it, as others are told", empty=""),
+            Option("operator_contact", "mail address of whoever answers for it, as others are told", empty=""),
             Option("name_template", "names of subnets, such as {project}-{zone}-{tier}-{nn}"),
             Option("name_pattern", "what given names of subnets are like, such as {project}-*", empty=""),
             Option("pool_template", "names of pools, such as {parent}-{zone}-{nn}", empty=""),

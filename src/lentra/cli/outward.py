@@ -1,4 +1,4 @@
-"""What others may know: where public ranges are, who announces them; what ends, as a calendar."""
+"""What others may know: where public ranges are, who announces them, what RDAP tells; what ends, as a calendar."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from typing import Any
 from lentra.cli.context import DONE, WrongUse, client_for
 from lentra.cli.looking import given
 from lentra.cli.options import Several, add_limit
-from lentra.cli.output import WHOLE, show_list
+from lentra.cli.output import WHOLE, show_list, show_record
 
 
 def add_commands(commands: Any) -> None:
@@ -49,6 +49,15 @@ def add_commands(commands: Any) -> None:
     command.add_argument("--family", type=int, choices=[4, 6], help="one family only; else both, with headings")
     command.set_defaults(run=_prefix_list)
     command = commands.add_parser(
+        "rdap",
+        help="what is told by RDAP of an address, a domain, a name server, or a project",
+        epilog="example: lentra rdap ip 203.0.113.4 --realm fleet",
+    )
+    command.add_argument("kind", choices=("ip", "domain", "nameserver", "entity"), help="what is asked about")
+    command.add_argument("what", help="an address or prefix, a name, a handle")
+    command.add_argument("--realm", required=True, help="in this realm")
+    command.set_defaults(run=_rdap)
+    command = commands.add_parser(
         "calendar",
         help="what ends, and when pools are likely full, as a calendar (RFC 5545)",
         epilog="example: lentra calendar --help",
@@ -79,6 +88,23 @@ def _authorisations(options: argparse.Namespace) -> int:
 def _prefix_list(options: argparse.Namespace) -> int:
     names = ("realm", "pool", "project", "region", "zone", "tier", "family")
     print(client_for(options).prefix_list(**given(options, *names)), end="")
+    return DONE
+
+
+def _rdap(options: argparse.Namespace) -> int:
+    told = client_for(options).rdap(options.realm, options.kind, options.what)
+    if options.output != "table":
+        show_record(told, options.output)
+        return DONE
+    plain = {name: value for name, value in told.items() if isinstance(value, str | int) and name != "lang"}
+    plain["status"] = ", ".join(told.get("status", []))
+    plain |= {event["eventAction"]: event["eventDate"] for event in told.get("events", [])}
+    for entity in told.get("entities", [told] if "vcardArray" in told else []):
+        lines = {line[0]: line[3] for line in entity["vcardArray"][1]}
+        who = lines["fn"] + (f" <{lines['email']}>" if "email" in lines else "")
+        plain[", ".join(entity.get("roles", ["name"]))] = who
+    plain |= {f"link {link['rel']}": link["href"] for link in told.get("links", [])}
+    show_record(plain, "table")
     return DONE
 
 

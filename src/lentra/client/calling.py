@@ -47,7 +47,7 @@ class Call:
         given = {name: value for name, value in (self.query or {}).items() if value is not None}
         return {
             "method": self.method,
-            "url": f"{url}/api/v1/{self.path}",
+            "url": url + self.path if self.path.startswith("/") else f"{url}/api/v1/{self.path}",
             "params": given or None,
             "json": self.body,
             "headers": dict(self.headers or {}),
@@ -162,6 +162,13 @@ def problem_of(answer: httpx.Response) -> Problem:
         document = answer.json()
     except ValueError:
         document = {}
+    if isinstance(document, dict) and "errorCode" in document:  # as RDAP says it (RFC 9083, section 6)
+        document = {
+            "status": answer.status_code,
+            "code": {401: "not-signed-in", 404: "not-found", 429: "busy"}.get(answer.status_code, "refused"),
+            "title": document.get("title", ""),
+            "detail": "; ".join(document.get("description", [])),
+        }
     if not isinstance(document, dict) or "code" not in document:
         document = {
             "status": answer.status_code,

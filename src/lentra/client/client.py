@@ -360,6 +360,16 @@ class Client:
         """The fewest prefixes as plain text, one a line: of a realm, pool, project, region, zone, tier, family."""
         return self.call("GET", "prefix-list", query=of).text
 
+    def rdap(self, realm: str, kind: str, what: str) -> Any:
+        """What others are told by RDAP (RFC 9083) of an ``ip``, ``domain``, ``nameserver`` or ``entity`` of a realm.
+
+        Example:
+            >>> client = Client(url, token)
+            >>> client.rdap("fleet", "ip", "203.0.113.4")["endAddress"]
+            '203.0.113.4'
+        """
+        return self.call("GET", f"/rdap/{part(realm)}/{part(kind)}/{part(what)}").json()
+
     def calendar(self, **of: Any) -> str:
         """What ends, and when pools are likely full, as a calendar (RFC 5545)."""
         return self.call("GET", "calendar", query=of).text

@@ -223,6 +223,8 @@ if ALERT_URL:
 # Hosts (or host:port) that sources may be asked at in the clear, and at addresses of this machine or of its link.
 SOURCE_HOSTS = os.environ.get("LENTRA_SOURCE_HOSTS", "").replace(",", " ").split()
 NAME_SERVER_HOSTS = os.environ.get("LENTRA_NAME_SERVER_HOSTS", "").replace(",", " ").split()
+# Questions by RDAP that a caller may ask in a minute.
+RDAP_A_MINUTE = int(os.environ.get("LENTRA_RDAP_A_MINUTE", "300"))
 # Where people reach the console, for links that are sent to them.
 PUBLIC_URL = os.environ.get("LENTRA_PUBLIC_URL", "").rstrip("/")
 # smtp://host:port, smtp+tls:// for STARTTLS, smtps:// for TLS from the start; with name and password, if it needs them.

@@ -9,6 +9,7 @@ from lentra.signing_on.configured import ANSWER, BEGIN
 urlpatterns = [
     path("api/", include("lentra.api.urls")),
     path("geofeed.csv", geofeed_file),
+    path("rdap/", include("lentra.api.rdap_urls")),
     path("healthz", views.healthz),
     path("readyz", views.readyz),
     path("metrics", metrics.metrics),

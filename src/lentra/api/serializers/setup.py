@@ -53,6 +53,8 @@ class RealmSerializer(RecordSerializer):
             "about",
             "private_only",
             "published",
+            "operator",
+            "operator_contact",
             "name_template",
             "name_pattern",
             "pool_template",

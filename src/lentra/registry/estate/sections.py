@@ -152,6 +152,8 @@ _REALM = (
         "about",
         "private_only",
         "published",
+        "operator",
+        "operator_contact",
         "name_template",
         "name_pattern",
         "pool_template",

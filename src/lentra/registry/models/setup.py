@@ -18,8 +18,9 @@ ENVIRONMENTS = ("production", "staging", "test", "development")
 class Realm(Record):
     """Where addresses must be unique.
 
-    `published`: anybody may look up where its public ranges are. Names that are left out are made from its templates;
-    where one is empty, a name must be given. Names that are given to subnets are held against its pattern, if it has one.
+    `published`: anybody may look up its public ranges, and who runs it: the `operator`, with a contact. Names that are
+    left out are made from its templates; where one is empty, a name must be given. Names that are given to subnets are
+    held against its pattern, if it has one.
     """
 
     KIND = "realm"
@@ -28,6 +29,8 @@ class Realm(Record):
     about = models.CharField(max_length=500, default="", blank=True)
     private_only = models.BooleanField(default=False)
     published = models.BooleanField(default=False)
+    operator = models.CharField(max_length=200, default="", blank=True)
+    operator_contact = models.CharField(max_length=200, default="", blank=True)
     name_template = models.CharField(max_length=120, default=NAME_TEMPLATE)
     name_pattern = models.CharField(max_length=120, default="", blank=True)
     pool_template = models.CharField(max_length=120, default="", blank=True)
