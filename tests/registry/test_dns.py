@@ -224,6 +224,45 @@ def test_one_host_has_a_name_and_the_next_one_has_it_after(names):
     assert old.pk < late.pk
 
 
+def test_a_name_that_no_host_can_have_is_told_as_it_is_recorded(names):
+    from lentra.registry.operations.dns.keep_dns_zone import edit_dns_zone
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+    from tests.registry.test_renumbering import run
+
+    world = names
+    world.do(edit_dns_zone, zone_of(world, "ferry.example").pk, {"host_names": "{name}-{subnet}"})
+    (subnet,) = world.ask(world.pool("10.30.0.0/20"), length=28, name="q" * 40)
+    wanted = AddressRequest(name="w" * 40)
+    _, notes = run(world, lambda change: record_addresses(change, subnet.pk, wanted))
+    assert any("stands in no DNS zone" in note for note in notes)
+    record(world, subnet, "cam", address="10.30.0.9")
+    keep()
+    assert {owner for _, owner, kind, _ in stands(world) if kind == "A"} == {f"cam-{'q' * 40}.ferry.example"}
+
+
+def test_findings_of_a_dns_zone_end_with_it(names):
+    from lentra.registry.models import Finding
+    from lentra.registry.operations.dns.keep_dns_zone import remove_dns_zone
+    from lentra.registry.operations.findings.judge_dns import Differs, judge_dns
+
+    world, zone = names, zone_of(names, "30.10.in-addr.arpa")
+    told = [Differs("5.0.30.10.in-addr.arpa", "PTR", ("cam.ferry.example.",), ()),
+            Differs("cam.ferry.example", "A", ("10.30.0.5",), ("10.30.0.6",))]  # fmt: skip
+    world.do(judge_dns, zone, told)
+    assert set(Finding.objects.filter(dns_zone=zone.pk, state="open").values_list("fact", flat=True)) == {
+        "PTR",
+        "A",
+    }
+    world.do(judge_dns, zone, told[1:])
+    (left,) = Finding.objects.filter(dns_zone=zone.pk, state="open")
+    assert (left.range_text, left.text) == (
+        "10.30.0.5",
+        "cam.ferry.example has A 10.30.0.6 on its server, and 10.30.0.5 here",
+    )
+    world.do(remove_dns_zone, zone.pk)
+    assert not Finding.objects.filter(dns_zone=zone.pk).exclude(state="closed").exists()
+
+
 def test_records_by_hand_are_kept_apart_and_never_overwritten(names):
     from lentra.registry.operations.dns.keep_dns_zone import edit_dns_record, remove_dns_zone
     from lentra.registry.operations.setup.remove_record import remove_record

@@ -33,6 +33,7 @@ _KIND_OF = {  # option or argument -> collection of the client
     "reservation": "reservations",
     "person": "people",
     "subnet": "subnets",
+    "dns_zone": "dns_zones",
     "what": "subnets",
 }
 _KIND_OF_NOUN = {

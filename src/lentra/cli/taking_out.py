@@ -33,6 +33,11 @@ LISTS = {  # what people say -> the list's address
             "findings",
             "sightings",
             "surveys",
+            "dns-zones",
+            "dns-records",
+            "dns-entries",
+            "geofeed",
+            "authorisations",
         )
     },
     **{

@@ -115,7 +115,8 @@ def compared(zone: DnsZone, now: datetime, asked_at: datetime, serial: int, diff
         newest = serving.server_serial
         back = f"its serial has gone back from {newest} to {serial}: it was set up from an older copy"
     rows = DnsServing.objects.filter(pk=zone.pk)
-    rows.update(server_serial=newest, compared_at=now, differences=differences)
+    well = {"failing_since": None, "due_at": None, "tries": 0}
+    rows.update(server_serial=newest, compared_at=now, differences=differences, **well)
     again = now + timedelta(minutes=zone.every) if zone.every else None
     rows.filter(compare_at__lte=asked_at).update(compare_at=again)
     return back

@@ -11,8 +11,8 @@ from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix
 from lentra.addressing.special import kind_of_space
 from lentra.registry.lookup.any_of import begins
-from lentra.registry.models import DnsZone, ExtentRow, LedgerEntry, Pool, Project, Realm, Record, Subnet
-from lentra.registry.space.evidence import holding, pool_chain
+from lentra.registry.models import DnsZone, ExtentRow, LedgerEntry, Pool, PoolRange, Project, Realm, Record, Subnet
+from lentra.registry.space.evidence import holding
 
 _TAKEN = (State.HANDED_OUT, State.HELD, State.COOLING)
 MOST_FOUND = 100  # of a search
@@ -50,24 +50,19 @@ class Network:
 def network_at(realm: Realm, family: int, first: int, last: int) -> Network | None:
     """The innermost network that holds all of a range, with the one around it; found by one step of an index, however many
     blocks there are."""
-    pools = pool_chain(realm.pk, family, first, last)
+    ranges = PoolRange.objects.filter(realm=realm, family=family, first__lte=first, last__gte=last)
     nets: list[Network] = []
-    for pool in pools:
-        around = [row.prefix for row in pool.ranges.all() if _holds(row.prefix, family, first, last)]
-        nets.append(Network(realm, pool, around[0], nets[-1] if nets else None))
+    for row in ranges.order_by("length", "pool_id").select_related("pool__project"):
+        nets.append(Network(realm, row.pool, row.prefix, nets[-1] if nets else None))
     rows = ExtentRow.objects.filter(realm=realm, family=family, state__in=_TAKEN)
     for key in holding(rows, family, first):
-        row = ExtentRow.objects.select_related("subnet__project", "subnet__pool").get(pk=key)
-        if row.subnet and _holds(row.prefix, family, first, last):
-            nets.append(Network(realm, row.subnet, row.prefix, nets[-1] if nets else None))
+        extent = ExtentRow.objects.select_related("subnet__project").get(pk=key)
+        if extent.subnet and last <= extent.prefix.last:
+            nets.append(Network(realm, extent.subnet, extent.prefix, nets[-1] if nets else None))
     if not nets:
         return None
     nets[-1].events = events_of(nets[-1].record)
     return nets[-1]
-
-
-def _holds(prefix: Prefix, family: int, first: int, last: int) -> bool:
-    return prefix.family == family and prefix.first <= first and last <= prefix.last
 
 
 def events_of(record: Record) -> Events:

@@ -100,6 +100,7 @@ class NamesInDns:
     def __init__(self, subnet: Subnet) -> None:
         self._subnet = subnet
         self._naming = Naming(subnet.realm_id)
+        self.unusable: list[str] = []  # those that no host can have: they stand in no DNS zone
 
     def refuse_taken(self, names: Iterable[str], aliases: Iterable[str] = (), besides: str = "") -> None:
         """Refuse names of hosts that would be those of others: a name belongs to one host in a DNS zone.
@@ -116,6 +117,7 @@ class NamesInDns:
             return
         names, aliases = list(names), list(aliases)
         hosts = {whole: name for name in names if (whole := naming.host(subnet, name))}
+        self.unusable += [whole for whole in hosts if not is_host_name(whole)]
         others = {whole: alias for alias in aliases if (whole := naming.alias(subnet, alias))}
         beside = Address.objects.filter(realm=subnet.realm_id, name__in=set(names)).exclude(subnet=subnet)
         for record in beside.filter(replaced_by=None, replaces=None).select_related(*_NAMED)[:_MOST]:

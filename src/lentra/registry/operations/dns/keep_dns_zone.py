@@ -10,6 +10,7 @@ from lentra.addressing.prefix import Prefix, prefixes_of_range
 from lentra.registry.errors import Invalid, WrongState
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import DnsEntry, DnsRecord, DnsServing, DnsZone, Pool, Realm
+from lentra.registry.operations.findings.judge_dns import close_dns
 from lentra.registry.operations.setup.add_record import add_record
 from lentra.registry.operations.setup.edit_record import edit_record
 from lentra.registry.operations.setup.remove_record import remove_record
@@ -50,6 +51,7 @@ def edit_dns_zone(change: Change, number: int, values: dict[str, Any], version: 
         entries = DnsEntry.objects.filter(dns_zone=zone.pk)
         entries.filter(wins=False).update(there=False, pending=0)
         entries.filter(wins=True).update(there=not zone.address, pending=1 if zone.address else 0)
+        close_dns(change, zone)
     elif zone.address and zone.ttl != good_for:
         DnsEntry.objects.filter(dns_zone=zone.pk, wins=True, ttl=None, pending=0).update(pending=1)
     if {*_SERVER, "every"} & values.keys():
@@ -69,6 +71,7 @@ def remove_dns_zone(change: Change, number: int, version: int | None = None) -> 
     """
     zone = remove_record(change, DnsZone.KIND, number, version)
     assert isinstance(zone, DnsZone)
+    close_dns(change, zone)
     if zone.address:
         change.note(f"what stands at {zone.address} stays there: nothing is pushed to it any more")
     return zone

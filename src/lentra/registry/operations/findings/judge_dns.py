@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lentra.addressing.prefix import parse_address
 from lentra.addressing.refusal import Refusal
-from lentra.registry.models import DnsZone, Finding, Realm, Subnet
+from lentra.registry.models import DnsZone, Finding, Subnet
 from lentra.registry.operations.findings.wanted import DNS, Wanted, bring_up_to_date
 from lentra.registry.transactions.change import Change
 
@@ -42,10 +42,10 @@ def judge_dns(change: Change, zone: DnsZone, differences: Sequence[Differs]) -> 
     return bring_up_to_date(change, zone.realm, wanted, living)
 
 
-def close_dns(change: Change, zone: DnsZone, realm: Realm) -> None:
-    """Close the findings of a DNS zone that nobody compares any more."""
+def close_dns(change: Change, zone: DnsZone) -> None:
+    """Close the findings of a DNS zone that nobody compares with that server any more."""
     living = {one.living: one for one in Finding.objects.filter(dns_zone=zone.pk).exclude(living=None)}
-    bring_up_to_date(change, realm, {}, living)
+    bring_up_to_date(change, zone.realm, {}, living)
 
 
 def _wanted(zone: DnsZone, differences: Sequence[Differs]) -> Iterator[Wanted]:

@@ -23,6 +23,7 @@ from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
 
 MOST_AT_ONCE = 1000
+_TOLD = 5
 
 
 @dataclass
@@ -91,6 +92,10 @@ def record_addresses(
             told.field = f"records.{n}" + (f".{refusal.field}" if refusal.field else "")
             raise told
     change.added(made)
+    for name in in_dns.unusable[:_TOLD]:
+        change.note(
+            f"{name} stands in no DNS zone: a label has more than 63 letters, or no letter that it can have"
+        )
     return made
 
 
