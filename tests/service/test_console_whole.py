@@ -15,6 +15,14 @@ def confirm(page):
     dialog.wait_for(state="detached")
 
 
+def go_ahead(page, title):
+    """Confirm a change that is shown already, with a key, once it is."""
+    dialog = page.get_by_role("dialog")
+    dialog.locator("button:not([disabled])").filter(has_text=title).wait_for()
+    dialog.get_by_role("button", name=title).press("Enter")
+    dialog.wait_for(state="detached")
+
+
 def test_a_range_is_taken_out_and_gaps_are_seen(open_as, planner, live, fresh_pool):  # noqa: F811
     pool = fresh_pool("10.40.64.0/24", "10.40.65.0/24")
     (subnet,) = planner.request(pool=pool, prefix="10.40.65.16/28", **ASK).result["subnets"]

@@ -258,7 +258,7 @@ def test_a_cursor_serves_the_list_that_gave_it_alone(live):
     [
         ("/api/v1/addresses/a%0Ab", {}, 404),
         ("/api/v1/subnets/a%00b", {}, 404),
-        ("/rdap/x%0Ay", {}, 404),
+        ("/.well-known/x%0Ay", {}, 404),
         ("/api/v1/realms", {"Host": "elsewhere.example"}, 400),
     ],
 )

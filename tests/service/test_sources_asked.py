@@ -19,7 +19,7 @@ from lentra.service.database import any_free_port
 from tests.conftest import ROOT
 from tests.service.test_command_line import lentra  # noqa: F401
 from tests.service.test_console import open_as  # noqa: F401
-from tests.service.test_console_whole import confirm
+from tests.service.test_console_whole import confirm, go_ahead
 
 TOKEN = "a-token-of-the-provider"
 KEY = "bGVudHJhLXRlc3Qta2V5LW9mLTMyLWJ5dGVzLWxvbmc="
@@ -332,7 +332,7 @@ def test_a_sources_page_tells_how_it_goes(live, realm, provider, open_as):  # no
     page.get_by_role("table", name="Surveys of it").wait_for()
     page.get_by_role("button", name="Ask now").focus()
     page.keyboard.press("Enter")
-    page.get_by_role("dialog").get_by_role("button", name="Have the source asked now").press("Enter")
+    go_ahead(page, "Have the source asked now")
     page.get_by_text("It cannot be asked since").wait_for()
     assert "answers 500" in page.get_by_role("alert").inner_text()
     assert Path(ROOT / "demo" / "provider.json").exists()

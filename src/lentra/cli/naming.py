@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 import time
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -166,7 +166,6 @@ def _write(options: argparse.Namespace) -> int:
 
 def _await(client: Client, options: argparse.Namespace, moment: str) -> int:
     """Wait until it has been done, and tell what came of it."""
-    asked = _now(client.dns_zones.get(options.ref), moment)
     end = time.monotonic() + _SECONDS
     while time.monotonic() < end:
         zone = client.dns_zones.get(options.ref)
@@ -174,18 +173,13 @@ def _await(client: Client, options: argparse.Namespace, moment: str) -> int:
         if serving["failing_since"]:
             print(styled("Failing: ", "bad") + f"{serving['outcome']}; it is tried again", file=sys.stderr)
             return REFUSED
-        done = _now(zone, moment) != asked and not zone["counts"]["pending"]
-        if done:
+        due = serving["compare_at"] and datetime.fromisoformat(serving["compare_at"]) <= datetime.now(UTC)
+        if not due and not zone["counts"]["pending"]:
             print(serving["outcome"] if moment == "pushed_at" else f"{grouped(serving['differences'])} differ")
             return DONE
         time.sleep(0.2)
     print("It is still under way: lentra dns zones", file=sys.stderr)
     return DONE
-
-
-def _now(zone: dict[str, Any], moment: str) -> datetime | None:
-    text = zone["serving"][moment]
-    return datetime.fromisoformat(text) if text else None
 
 
 def _differences(options: argparse.Namespace) -> int:

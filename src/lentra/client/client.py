@@ -608,7 +608,7 @@ class Client:
         Example:
             >>> client = Client(url, token)
             >>> b"".join(client.take_out("zones", "csv", region="mainland")).decode().splitlines()[1]
-            'ml-1,mainland,hall,machine-hall-east,'
+            'ml-1,mainland,hall,machine-hall-east,,,,,'
 
         Raises:
             NotReachable: no answer after all retries, or not all of it.

@@ -15,7 +15,7 @@ from lentra.registry.rules.sealed import unsealed
 
 TO_ADD, TO_REMOVE, REFUSED = 1, 2, 3  # what is pending
 _PENDING = {"to add": TO_ADD, "to remove": TO_REMOVE, "refused": REFUSED}
-WAITS = (1, 5, 15, 60, 300)  # seconds until a server that fails is tried again; the last goes on
+WAITS = (1, 2, 5, 10, 30)  # seconds until a server that fails is tried again; the last goes on
 _AT_ONCE, _LETTERS = 400, 40_000  # of one message, which has 64 KiB at most
 
 
