@@ -240,6 +240,31 @@ def test_a_name_that_no_host_can_have_is_told_as_it_is_recorded(names):
     assert {owner for _, owner, kind, _ in stands(world) if kind == "A"} == {f"cam-{'q' * 40}.ferry.example"}
 
 
+def test_what_was_to_go_from_one_server_is_no_matter_to_the_next(names):
+    """And what a server refuses waits only if nothing else is to be done with it meanwhile."""
+    from lentra.registry.models import DnsEntry
+    from lentra.registry.naming.serving import REFUSED, TO_REMOVE, next_batch, refused
+    from lentra.registry.operations.dns.keep_dns_zone import edit_dns_zone
+    from lentra.registry.operations.subnets.record_addresses import release_address
+
+    world, zone = names, zone_of(names, "ferry.example")
+    world.do(edit_dns_zone, zone.pk, {"address": "ns1.ferry.example"})
+    subnet = world.ask(world.pool("10.30.0.0/20"), hosts=20)[0]
+    cam, _ = (record(world, subnet, name)[0] for name in ("cam", "lamp"))
+    keep()
+    zone = zone_of(world, "ferry.example")
+    batch = next_batch(zone)
+    assert all(row.there for row in DnsEntry.objects.filter(pk__in=[row.pk for row in batch]))
+    world.do(release_address, cam.pk)
+    keep()
+    refused(batch)
+    states = dict(DnsEntry.objects.filter(dns_zone=zone.pk, type="A").values_list("owner", "pending"))
+    assert states == {"cam.ferry.example": TO_REMOVE, "lamp.ferry.example": REFUSED}
+    world.do(edit_dns_zone, zone.pk, {"address": "ns2.ferry.example"})
+    left = DnsEntry.objects.filter(dns_zone=zone.pk, type="A")
+    assert [(row.owner, row.there, row.pending) for row in left] == [("lamp.ferry.example", False, 1)]
+
+
 def test_findings_of_a_dns_zone_end_with_it(names):
     from lentra.registry.models import Finding
     from lentra.registry.operations.dns.keep_dns_zone import remove_dns_zone

@@ -104,6 +104,7 @@ def _overwrite(zone: DnsZone, server: Server) -> None:
         if {row.data for row in rows} != contents.stands.get(key, set())
         or _in_the_way(key, contents.stands, entries)
     }
+    wanted.update(there=True)  # whatever becomes of the messages
     besides = [other for key in differing for other in _in_the_way(key, contents.stands, entries)]
     server.replace(differing, besides)
     newest = DnsServing.objects.get(pk=zone.pk).server_serial

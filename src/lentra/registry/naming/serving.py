@@ -81,7 +81,8 @@ def done(zone: DnsZone, batch: Sequence[DnsEntry]) -> None:
 
 def refused(rows: Iterable[DnsEntry]) -> None:
     """Note entries that a server refuses, though it takes others: they wait until everything is pushed anew."""
-    DnsEntry.objects.filter(pk__in=[row.pk for row in rows]).update(pending=REFUSED)
+    for row in rows:  # unless something else is to be done with it meanwhile
+        DnsEntry.objects.filter(pk=row.pk, pending=row.pending).update(pending=REFUSED)
 
 
 def push_done(zone: DnsZone, now: datetime, outcome: str) -> None:

@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from lentra.addressing.dns import reverse_name
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix
 from lentra.addressing.special import kind_of_space
@@ -79,11 +78,6 @@ def domain_around(realm: Realm, name: str) -> DnsZone | None:
         names.append(names[-1].partition(".")[2])
     rows = DnsZone.objects.filter(realm=realm, name__in=names[:64]).select_related("project", "realm")
     return max(rows, key=lambda zone: len(zone.name), default=None)
-
-
-def domain_of(realm: Realm, family: int, address: int) -> DnsZone | None:
-    """The DNS zone of a realm that the name of an address lies in."""
-    return domain_around(realm, reverse_name(family, address))
 
 
 def domains_named(realm: Realm, pattern: str) -> list[DnsZone]:

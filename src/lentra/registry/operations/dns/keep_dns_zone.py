@@ -49,6 +49,7 @@ def edit_dns_zone(change: Change, number: int, values: dict[str, Any], version: 
     assert isinstance(zone, DnsZone)
     if zone.address != was:
         entries = DnsEntry.objects.filter(dns_zone=zone.pk)
+        entries.filter(claimed=False).delete()  # what was to go from the server that it had
         entries.filter(wins=False).update(there=False, pending=0)
         entries.filter(wins=True).update(there=not zone.address, pending=1 if zone.address else 0)
         close_dns(change, zone)
