@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import time
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -14,6 +15,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from lentra.api.allowance import Allowance
 from lentra.api.calls import asked, call
 from lentra.api.pages import page_of, paged
 from lentra.api.serializers.public_space import (
@@ -25,7 +27,7 @@ from lentra.api.serializers.public_space import (
     authorised_told,
     located_told,
 )
-from lentra.api.signing_in import SessionSignIn, TokenAsPassword
+from lentra.api.signing_in import SessionSignIn, TokenAsPassword, peer_of
 from lentra.publishing.calendar import MEDIA as CALENDAR
 from lentra.publishing.calendar import calendar
 from lentra.publishing.geofeed import MEDIA, PLACE, assertions, geofeed, pointers
@@ -34,12 +36,17 @@ from lentra.registry.reports.calendar import endings
 from lentra.registry.reports.public_space import authorised, located_ranges, public_ranges, published_realms
 from lentra.registry.transactions.clock import SystemClock
 
+_allowance = Allowance(settings.RDAP_A_MINUTE)  # as for the others that anybody may ask
 _GOOD_FOR = 3600  # seconds that whoever reads the geofeed may keep it
 
 
 @require_safe
 def geofeed_file(request: HttpRequest) -> HttpResponse:
     """The geofeed of the published realms, for anybody."""
+    if wait := _allowance.wait(peer_of(request), time.monotonic()):
+        refused = "Too many questions: ask again later.\n"
+        headers = {"Retry-After": str(int(wait) + 1)}
+        return HttpResponse(refused, status=429, content_type="text/plain; charset=utf-8", headers=headers)
     text = geofeed(located_ranges(published_realms()))
     tag = f'"{hashlib.blake2s(text.encode()).hexdigest()[:32]}"'
     answer = HttpResponse(text, content_type=MEDIA, headers={"ETag": tag})
