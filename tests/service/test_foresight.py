@@ -39,9 +39,9 @@ def test_the_map_of_a_pool_is_its_usage(planner):
     ("query", "words", "suggestion"),
     [
         ({"range": "10.40.70.0/21"}, "off boundary", "10.40.64.0/21"),
-        ({"range": "172.31.0.0/16"}, "in no pool: say which realm", "fleet"),
+        ({"range": "172.31.0.0/16"}, "in no pool: say which realm", ""),
         ({"range": "10.0.0.0/8"}, "is in pools of", ""),
-        ({}, "say which range, pool, region or realm", "realm=fleet"),
+        ({}, "say which range, pool, region or realm", "realm="),
         ({"pool": "north-cost"}, "no pool 'north-cost'", "north-coast"),
     ],
 )
@@ -49,6 +49,16 @@ def test_a_map_that_cannot_be_is_refused_with_what_would_work(planner, query, wo
     with pytest.raises(Problem, match=re.escape(words)) as refused:
         planner.map(**query)
     assert suggestion in " ".join(refused.value.suggestions)
+
+
+def test_realms_that_are_suggested_have_something_to_show(planner):
+    planner.realms.add(name="a-realm-without-pools")
+    for query in ({}, {"range": "172.31.0.0/16"}):
+        with pytest.raises(Problem) as refused:
+            planner.map(**query)
+        assert refused.value.suggestions
+        for realm in (text.removeprefix("realm=") for text in refused.value.suggestions):
+            assert planner.map(realm=realm)["cells"], realm
 
 
 def test_a_map_is_drawn_in_the_terminal(lentra):  # noqa: F811

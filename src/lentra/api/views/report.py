@@ -15,7 +15,8 @@ from lentra.api.reading import find_at_address, records_meant
 from lentra.api.report.figures import project_figures, realm_figures
 from lentra.api.serializers.report import ProjectGridSerializer, ReportQuerySerializer
 from lentra.registry.errors import Invalid
-from lentra.registry.models import Project, Realm
+from lentra.registry.lookup.realms import likely_realms
+from lentra.registry.models import Project
 from lentra.registry.reports.project_grid import project_grid
 from lentra.registry.transactions.clock import SystemClock
 
@@ -30,9 +31,10 @@ class ReportView(APIView):
         records = records_meant(asked(request))
         now = SystemClock().now()
         if len(records) != 1:
-            names = Realm.objects.values_list("name", flat=True)[:5]
             raise Invalid(
-                "say which realm, or which project", field="realm", suggestions=[f"realm={n}" for n in names]
+                "say which realm, or which project",
+                field="realm",
+                suggestions=[f"realm={name}" for name in likely_realms()],
             )
         figures = (
             realm_figures(records["realm"], now)

@@ -10,7 +10,7 @@ from lentra.api.calls import asked, call
 from lentra.api.reading import records_meant
 from lentra.api.serializers.space_map import MapQuerySerializer, SpaceMapSerializer
 from lentra.registry.errors import Invalid
-from lentra.registry.models import Realm
+from lentra.registry.lookup.realms import likely_realms
 from lentra.registry.reports.space_map import ranges_to_map, realm_of, space_map
 
 
@@ -29,7 +29,7 @@ class SpaceMapView(APIView):
             raise Invalid(
                 "say which range, pool, region or realm",
                 field="range",
-                suggestions=[f"realm={name}" for name in Realm.objects.values_list("name", flat=True)[:5]],
+                suggestions=[f"realm={name}" for name in likely_realms()],
             )
         starts = ranges_to_map(realm, pool, region)
         if view is None:

@@ -28,6 +28,7 @@ from lentra.registry.intakes.records import (
 from lentra.registry.intakes.rows import refuse_incomplete
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.pools_around import PoolsAround
+from lentra.registry.lookup.realms import likely_realms
 from lentra.registry.lookup.serving import serving_pools
 from lentra.registry.lookup.target import Target
 from lentra.registry.models import Pool, Project, Realm, Region, Reservation, Space, Subnet, Tier, Zone
@@ -273,9 +274,7 @@ class SubnetTable:
         raise Invalid(
             "say which realm the table is of",
             field="realm",
-            suggestions=[
-                f"realm: {name}" for name in Realm.objects.order_by("name").values_list("name", flat=True)[:5]
-            ],
+            suggestions=[f"realm: {name}" for name in likely_realms()],
         )
 
     def _pools_of(self, realm: Realm) -> PoolsAround:

@@ -17,6 +17,7 @@ from lentra.addressing.extents import Extent, State
 from lentra.addressing.prefix import BITS, Prefix, containing
 from lentra.addressing.tiles import Cell, Sums, branches_of, cells_of, has_tiles, outside, slot_length, slots_of
 from lentra.registry.errors import Invalid
+from lentra.registry.lookup.realms import likely_realms
 from lentra.registry.lookup.sightings import last_in
 from lentra.registry.models import (
     Address,
@@ -72,7 +73,7 @@ def realm_of(view: Prefix) -> Realm:
     rows = PoolRange.objects.filter(family=view.family, top=True, first__lte=view.last, last__gte=view.first)
     realms = list(Realm.objects.filter(pk__in=rows.values("realm")).order_by("name"))
     if len(realms) != 1:
-        names = [realm.name for realm in realms] or list(Realm.objects.values_list("name", flat=True)[:20])
+        names = [realm.name for realm in realms] or likely_realms()
         fault = f"{view} is in pools of {', '.join(names)}" if realms else f"{view} is in no pool"
         raise Invalid(f"{fault}: say which realm", field="realm", suggestions=names)
     return realms[0]
