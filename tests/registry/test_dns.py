@@ -121,6 +121,61 @@ def test_a_host_has_a_name_as_long_as_it_has_its_address(names):
     assert stands(world, everything=True) == set()
 
 
+def test_the_other_names_of_a_host_stay_while_it_moves(names):
+    from lentra.registry.operations.subnets.record_addresses import edit_address
+    from tests.registry.test_renumbering import moved, start
+
+    world = names
+    old = world.ask(world.pool("10.30.0.0/24", name="old"), length=27)[0]
+    world.pool("10.30.8.0/24", name="new")
+    record(world, old, "web", address="10.30.0.5", aliases=["www"])
+    told = {("ferry.example", "www.ferry.example", "CNAME", "web.ferry.example.")}
+    start(world, from_pool="old", to_pool="new")
+    keep()
+    assert stands(world, name="www.ferry.example") == told
+    web = old.addresses.get()
+    for aliases in (["www", "shop"], ["shop"]):  # the old side alone is derived anew, after the new one
+        world.do(edit_address, web.pk, {"aliases": aliases})
+        keep()
+        assert stands(world, name="www.ferry.example") == told
+    moved(world, hosts=["10.30.0.5"])
+    keep()
+    assert stands(world, name="www.ferry.example") == told
+    assert pair("ferry.example", "web.ferry.example", "10.30.8.5") <= stands(world)
+
+
+def test_verify_holds_the_names_against_the_registry(names):
+    from lentra.registry.mending import mend_registry
+    from lentra.registry.models import DnsEntry, DnsKept
+    from lentra.registry.reports.verify import verify
+
+    world = names
+    subnet = world.ask(world.pool("10.30.0.0/20"), hosts=50)[0]
+    for name in ("cam", "lamp"):
+        record(world, subnet, name)
+    assert verify(world.realm)["checked"]["dns_entries"] == 2  # the NS records: what hosts have is not kept yet
+    keep()
+    assert verify(world.realm)["checked"]["dns_entries"] == 6
+    of_cam = DnsEntry.objects.filter(realm=world.realm.pk, name="cam.ferry.example", type="A")
+    spoilt = [
+        ({"ttl": 5}, "is kept as"),
+        ({"claimed": False, "wins": False}, "follows from the registry and is not kept"),
+        ({"wins": False}, "another comes first"),
+        ({"there": False}, "not in the state on its server"),
+        ({"subnet": None}, "does not follow"),
+    ]
+    for values, words in spoilt:
+        of_cam.update(**values)
+        told = verify(world.realm)["offences"]
+        assert [words in one["what"] for one in told if one["rule"] == 12].count(True) == 1, told
+        assert "cam.ferry.example A" in told[0]["what"]
+        assert mend_registry(None, preview=True)[-1] == mend_registry(None)[-1]
+        assert not DnsKept.objects.exists()
+        keep()
+        assert verify(world.realm)["clean"]
+    assert mend_registry(None) == []
+
+
 def test_names_in_what_cools_stay_where_that_is_said(names):
     from lentra.registry.operations.dns.keep_dns_zone import edit_dns_zone
     from lentra.registry.operations.subnets.give_back import give_back_subnet
@@ -450,6 +505,7 @@ def test_entries_equal_a_naive_derivation_after_any_changes(registry_database, s
     from lentra.registry.operations.subnets.edit_subnet import edit_subnet
     from lentra.registry.operations.subnets.give_back import give_back_subnet
     from lentra.registry.operations.subnets.record_addresses import edit_address, release_address
+    from lentra.registry.reports.verify import verify
 
     world, dice = World(), random.Random(seed)
     keep()
@@ -497,8 +553,10 @@ def test_entries_equal_a_naive_derivation_after_any_changes(registry_database, s
         with contextlib.suppress(Refusal):
             step()
         world.later(minutes=1)
+    assert verify(world.realm)["clean"]  # also where something has not been kept yet
     keep()
     assert stands(world) == _naive(world)
+    assert verify(world.realm)["clean"]
 
 
 def _naive(world):

@@ -36,7 +36,7 @@ def placed(world):
 
 def read(after, count=1000, **of):
     from lentra.registry.models import LedgerEntry
-    from lentra.registry.reports.feed import read_feed
+    from lentra.registry.transactions.feed import read_feed
 
     return read_feed(LedgerEntry.objects.filter(**of), after, count)
 

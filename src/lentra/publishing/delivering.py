@@ -16,8 +16,8 @@ from lentra.publishing.events import entries_for, event_of, of_projects, realm_n
 from lentra.publishing.posting import Outcome, Post
 from lentra.registry.models import LedgerEntry, Progress, Subscription
 from lentra.registry.operations.subscriptions.subscribe import pause_subscription
-from lentra.registry.reports.feed import read_feed
 from lentra.registry.transactions.clock import Clock
+from lentra.registry.transactions.feed import read_feed
 from lentra.registry.transactions.run import run_transaction
 
 logger = logging.getLogger("lentra.events")

@@ -19,9 +19,9 @@ from django.db import transaction
 from django.template.loader import render_to_string
 
 from lentra.registry.models import LedgerEntry, Letter, LettersRead, Person, WaitingRequest
-from lentra.registry.reports.feed import read_feed
 from lentra.registry.reports.waiting import blocks_shown
 from lentra.registry.transactions.clock import Clock
+from lentra.registry.transactions.feed import read_feed
 from lentra.registry.transactions.ordering import newest_placed
 
 logger = logging.getLogger("lentra.mail")

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from lentra.registry.models import Person, Pool
+from lentra.registry.naming.keeping import keep_anew
 from lentra.registry.operations.pools.mend_space import mend_space
+from lentra.registry.reports.verify_names import NamesCheck
 from lentra.registry.rules.permissions import require
 from lentra.registry.transactions.clock import Clock
 from lentra.registry.transactions.run import run_transaction
@@ -13,6 +15,8 @@ def mend_registry(
     actor: Person | None, *, clock: Clock | None = None, why: str = "", preview: bool = False
 ) -> list[str]:
     """Count every pool anew and write what differs; returns what was mended (or would be), in words.
+
+    What stands in DNS zones, if it is not what follows from the registry, is derived anew by whoever keeps it.
 
     Raises:
         NotAllowed: the actor is no admin.
@@ -29,4 +33,8 @@ def mend_registry(
             render=lambda words, _: words,
         )
         mended += outcome.answer
+    if any(NamesCheck(None).offences()):
+        mended.append("the entries of all DNS zones are derived anew")
+        if not preview:
+            keep_anew()
     return mended

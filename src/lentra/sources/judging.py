@@ -8,8 +8,8 @@ from lentra.registry.lookup.meeting import joined, links_now
 from lentra.registry.models import LedgerEntry, Source
 from lentra.registry.operations.findings.taking import judge_realm
 from lentra.registry.operations.links.settle import divide_ripe
-from lentra.registry.reports.feed import read_feed
 from lentra.registry.transactions.clock import Clock
+from lentra.registry.transactions.feed import read_feed
 from lentra.registry.transactions.ordering import newest_placed
 from lentra.registry.transactions.run import run_transaction
 

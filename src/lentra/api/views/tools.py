@@ -55,12 +55,12 @@ from lentra.registry.mending import mend_registry
 from lentra.registry.models import Pool, Project, Realm, Region, Tier, Zone
 from lentra.registry.operations.ledger.undo import undo
 from lentra.registry.reports.candidates import candidates
-from lentra.registry.reports.feed import read_feed
 from lentra.registry.reports.search import search
 from lentra.registry.reports.usage import usage_facts, usage_of_pools, usage_together
 from lentra.registry.reports.verify import verify
 from lentra.registry.rules.permissions import require, visible_entries
 from lentra.registry.space.evidence import realms_at, whereabouts
+from lentra.registry.transactions.feed import read_feed
 
 
 class SizeView(APIView):

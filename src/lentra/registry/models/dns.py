@@ -118,7 +118,8 @@ class DnsEntry(models.Model):
     `name` is the one that it is for, and that of a pointer the one which it leads to; `rank` and `host` are who claims it
     (see `addressing.dns.Claim`), `subnet` is where that is. It `wins` if nobody comes before in having that name, and is
     `claimed` as long as it follows from the registry. `there`: it may be on the server. `pending` is what is to be done
-    there, or 0 (see `naming.serving`), since the ledger's entry `number`. Its `key` is made of what it is and whose.
+    there, or 0 (see `naming.serving`), since the ledger's entry `number`. Its `key` is made of what it is, whose and where:
+    while a host moves, one of its names may stand for it in two subnets.
     """
 
     key = models.CharField(max_length=32, primary_key=True, db_collation="ascii_bin")

@@ -6,10 +6,10 @@ import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from django.db.models import F, QuerySet
+from django.db.models import F, Q, QuerySet
 
 from lentra.addressing.dns import ALIAS as OTHER_NAME
-from lentra.addressing.dns import BY_HAND, HOST, OF_SUBNET, Claim, Entry
+from lentra.addressing.dns import BY_HAND, HOST, OF_SUBNET, Claim, Entry, is_host_name
 from lentra.addressing.prefix import Prefix
 from lentra.registry.lookup.insides import gateway_of, rules_of
 from lentra.registry.models import Address, DnsEntry, DnsRecord, Subnet
@@ -17,6 +17,7 @@ from lentra.registry.rules.naming import Naming
 
 _RELATED = ("project", "zone", "region", "tier", "pool__sheet", "attached_record")
 _STANDING = ("active", "retiring", "cooling")
+TOGETHER = 1000  # subnets that are looked at together
 
 
 @dataclass(frozen=True)
@@ -31,14 +32,31 @@ class _Recorded:
 
 
 def entries_of_subnets(naming: Naming, rows: QuerySet[Subnet]) -> Iterator[DnsEntry]:
-    """What follows from some subnets: unsaved, whoever wins a name."""
+    """What follows from some subnets: unsaved, whoever wins a name. Names that no host can have are left out."""
     standing = rows.filter(state__in=_STANDING).select_related(*_RELATED).prefetch_related("extents")
     subnets = [subnet for subnet in standing if _is_named(naming, subnet)]
     records = _records(subnet.pk for subnet in subnets)
     for subnet in subnets:
         for claim in _claims(naming, subnet, records.get(subnet.pk, [])):
+            if not is_host_name(claim.name):
+                continue
             for entry in naming.domains.entries(claim):
                 yield _row(naming, entry, claim.name, claim.rank, claim.host, subnet.pk)
+
+
+def parts_of(realm: int) -> Iterator[tuple[QuerySet[Subnet], Q]]:
+    """All subnets of a realm, some at a time, and how what is kept for them is found: for those that are gone as well."""
+    first = 0
+    while True:
+        rows = Subnet.objects.filter(realm=realm, pk__gte=first).order_by("pk")
+        numbers = list(rows.values_list("pk", flat=True)[: TOGETHER + 1])
+        last = numbers[TOGETHER] if len(numbers) > TOGETHER else None
+        span = {"gte": first} if last is None else {"gte": first, "lt": last}
+        here = Subnet.objects.filter(realm=realm, **{f"pk__{of}": bound for of, bound in span.items()})
+        yield here, Q(**{f"subnet__{of}": bound for of, bound in span.items()})
+        if last is None:
+            return
+        first = last
 
 
 def entries_by_hand(naming: Naming) -> Iterator[DnsEntry]:
@@ -120,7 +138,7 @@ def _of_ipv4(subnet: Subnet) -> list[Prefix]:
 
 def _row(naming: Naming, entry: Entry, name: str, rank: int, host: int, subnet: int | None) -> DnsEntry:
     zone = naming.zones[entry.domain]
-    said = f"{zone.pk}/{entry.owner}/{entry.type}/{host}/{entry.data}"
+    said = f"{zone.pk}/{entry.owner}/{entry.type}/{subnet or 0}/{host}/{entry.data}"
     return DnsEntry(
         key=hashlib.blake2s(said.encode(), digest_size=16).hexdigest(),
         realm=zone.realm_id,

@@ -6,46 +6,23 @@ One process at a time does it. What it has not finished it does again from where
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
+from typing import Any
 
 from django.db import transaction
 from django.db.models import Q
 
-from lentra.addressing.dns import BY_HAND, Claim, is_host_name, winners
-from lentra.registry.models import (
-    Address,
-    DnsEntry,
-    DnsKept,
-    DnsRecord,
-    DnsZone,
-    LedgerEntry,
-    Pool,
-    Project,
-    Region,
-    Sheet,
-    Subnet,
-    Tier,
-    Zone,
-)
-from lentra.registry.naming.facts import entries_by_hand, entries_of_subnets
-from lentra.registry.reports.feed import read_feed
-from lentra.registry.rules.dns import NAME_TEMPLATES
+from lentra.addressing.dns import BY_HAND, Claim, winners
+from lentra.registry.models import DnsEntry, DnsKept, DnsZone, LedgerEntry, Number, Subnet
+from lentra.registry.naming.facts import TOGETHER, entries_by_hand, entries_of_subnets, parts_of
+from lentra.registry.naming.serving import TO_ADD, TO_REMOVE
+from lentra.registry.naming.touched import FOLLOWED, realms_of, touched_by
 from lentra.registry.rules.naming import Naming
+from lentra.registry.transactions.feed import read_feed
 from lentra.registry.transactions.ordering import newest_placed
 from lentra.registry.transactions.sql import insert
 
 _AT_ONCE = 500  # entries of the ledger
-_SUBNETS, _NAMES = 1000, 1000  # derived, or settled, together
-_IN_NAMES: dict[str, set[str]] = {  # what of a set-up object is part of names: all is derived anew with it
-    DnsZone.KIND: {*NAME_TEMPLATES, "names_end", "project_id", "delegated", "servers", "ds", "address"},
-    Tier.KIND: {"name", "host_names"},
-    Zone.KIND: {"name"},
-    Region.KIND: {"name"},
-    Project.KIND: {"name", "environment"},
-    Sheet.KIND: {"v4", "v6", "gateway"},
-    Pool.KIND: {"sheet_id"},
-}
-_FOLLOWED = (Subnet.KIND, Address.KIND, DnsZone.KIND, DnsRecord.KIND, *_IN_NAMES)
-_ASKED = ("push", "compare")  # what is asked of a DNS zone and changes nothing of it
+_NAMES, _TOGETHER = 1000, 5000  # names that are settled, entries that are read, together
 _KEPT = ("name", "rank", "subnet", "ttl", "claimed", "wins", "there", "pending", "number")
 
 
@@ -57,7 +34,7 @@ def keep_names() -> int:
     if not DnsZone.objects.exists() and not DnsEntry.objects.exists():
         DnsKept.objects.filter(pk=1).update(number=newest)
         return 0
-    part = read_feed(LedgerEntry.objects.filter(kind__in=_FOLLOWED), kept.number, _AT_ONCE)
+    part = read_feed(LedgerEntry.objects.filter(kind__in=FOLLOWED), kept.number, _AT_ONCE)
     _follow(part.entries)
     DnsKept.objects.filter(pk=1).update(number=part.after)
     return len(part.entries)
@@ -68,11 +45,38 @@ def are_kept() -> bool:
     return DnsKept.objects.filter(pk=1, number=newest_placed()).exists()
 
 
+def not_kept(most: int) -> list[LedgerEntry] | None:
+    """Entries of the ledger that may not have been followed yet, so many at most; None if there are more."""
+    kept = DnsKept.objects.filter(pk=1).first()
+    if kept is None:
+        return None
+    rows = LedgerEntry.objects.filter(kind__in=FOLLOWED)
+    found = list(rows.filter(number__in=Number.objects.filter(placed=False).values("pk"))[: most + 1])
+    after = kept.number
+    while len(found) <= most:
+        part = read_feed(rows, after, most + 1)
+        found += part.entries
+        if part.after == after:
+            return found
+        after = part.after
+    return None
+
+
+def keep_anew() -> None:
+    """Have everything derived anew, whatever has been kept."""
+    DnsKept.objects.all().delete()
+
+
 def _begun() -> DnsKept:
     """Nothing was kept before: everything is derived, as of what is committed now."""
     number = newest_placed()
-    for realm in sorted(set(DnsZone.objects.values_list("realm", flat=True))):
+    with_names = (rows.values_list("realm", flat=True).distinct() for rows in (DnsZone.objects, DnsEntry.objects))
+    for realm in sorted({realm for realms in with_names for realm in realms}):
+        were_there = DnsEntry.objects.filter(realm=realm).exists()
         derive_whole(realm, number)
+        for rows in by_name(realm) if were_there else ():  # whatever is wrong with them
+            with transaction.atomic():
+                _settle(Naming(realm), realm, sorted({row.name for row in rows}), number)
     return DnsKept.objects.create(pk=1, number=number)
 
 
@@ -80,62 +84,23 @@ def derive_whole(realm: int, number: int = 0) -> None:
     """Derive everything of a realm anew, some subnets at a time."""
     naming = Naming(realm)
     _derived(naming, realm, Q(subnet=None), list(entries_by_hand(naming)), number)
-    first = 0
-    while True:
-        rows = Subnet.objects.filter(realm=realm, pk__gte=first).order_by("pk")
-        numbers = list(rows.values_list("pk", flat=True)[: _SUBNETS + 1])
-        last = numbers[_SUBNETS] if len(numbers) > _SUBNETS else None
-        span = {"gte": first} if last is None else {"gte": first, "lt": last}
-        here = Subnet.objects.filter(realm=realm, **{f"pk__{of}": bound for of, bound in span.items()})
-        old = Q(**{f"subnet__{of}": bound for of, bound in span.items()})
+    for here, old in parts_of(realm):
         _derived(naming, realm, old, list(entries_of_subnets(naming, here)), number)
-        if last is None:
-            return
-        first = last
 
 
 def _follow(entries: Sequence[LedgerEntry]) -> None:
     """Derive anew what some entries of the ledger have touched."""
-    whole, by_hand, subnets, records = set(), set(), set(), set()
-    for entry in entries:
-        if entry.kind == DnsZone.KIND:
-            if not (entry.before and entry.after) or _IN_NAMES[entry.kind] & entry.after.keys():
-                whole |= {entry.realm} if entry.verb not in _ASKED else set()
-        elif entry.kind == DnsRecord.KIND:
-            by_hand.add(entry.realm)
-        elif entry.kind == Subnet.KIND:
-            subnets.add(entry.record)
-        elif entry.kind == Address.KIND:
-            records.add(entry.record)
-            subnets |= {
-                facts["subnet_id"] for facts in (entry.before, entry.after) if facts and "subnet_id" in facts
-            }
-        elif entry.before and entry.after and _IN_NAMES[entry.kind] & entry.after.keys():
-            whole |= set(DnsZone.objects.values_list("realm", flat=True))
+    touched = touched_by(entries)
     number = entries[-1].number if entries else 0
-    for realm in sorted(whole - {None}):
+    for realm in sorted(touched.whole):
         derive_whole(realm, number)
-    for realm in sorted(by_hand - whole - {None}):
+    for realm in sorted(touched.by_hand - touched.whole):
         naming = Naming(realm)
         _derived(naming, realm, Q(subnet=None), list(entries_by_hand(naming)), number)
-    _derive_subnets(subnets | _subnets_with(records), whole, number)
-
-
-def _subnets_with(records: Collection[int]) -> set[int]:
-    """Subnets that some address records lie in, and those of the records that they replace."""
-    rows = Address.objects.filter(pk__in=records)
-    found = set(rows.values_list("subnet", flat=True))
-    return found | set(rows.exclude(replaces__subnet=None).values_list("replaces__subnet", flat=True))
-
-
-def _derive_subnets(subnets: set[int], besides: Collection[int], number: int) -> None:
-    """Derive some subnets anew, with the public addresses that are attached to what is in them."""
-    public = Subnet.objects.filter(attached_record__subnet__in=subnets)
-    touched = sorted(subnets | set(public.values_list("pk", flat=True)))
-    realms = set(DnsZone.objects.values_list("realm", flat=True)) - set(besides)
-    for n in range(0, len(touched), _SUBNETS):
-        some = touched[n : n + _SUBNETS]
-        for realm in sorted(realms):
+    subnets = sorted(touched.subnets)
+    for n in range(0, len(subnets), TOGETHER):
+        some = subnets[n : n + TOGETHER]
+        for realm in sorted(realms_of(some) - touched.whole):
             naming = Naming(realm)
             rows = Subnet.objects.filter(realm=realm, pk__in=some)
             _derived(naming, realm, Q(subnet__in=some), list(entries_of_subnets(naming, rows)), number)
@@ -147,16 +112,15 @@ def _derived(naming: Naming, realm: int, old: Q, new: Iterable[DnsEntry], number
         there = {row.key: row for row in DnsEntry.objects.select_for_update().filter(old, realm=realm)}
         fresh: dict[str, DnsEntry] = {}
         for row in new:
-            if row.rank == BY_HAND or is_host_name(row.name):
-                fresh.setdefault(row.key, row)
+            fresh.setdefault(row.key, row)
         moved = []
         for key, row in there.items():
             now = fresh.get(key)
-            said = (now.name, now.rank, now.subnet, now.ttl) if now else (row.name, row.rank, row.subnet, row.ttl)
-            if (row.name, row.rank, row.subnet, row.ttl, row.claimed) == (*said, now is not None):
+            said = said_of(now or row)
+            if (*said_of(row), row.claimed) == (*said, now is not None):
                 continue
             if now and row.ttl != now.ttl and row.pending == 0 and row.there:
-                row.pending = 1
+                row.pending = TO_ADD
             row.name, row.rank, row.subnet, row.ttl = said
             row.claimed, row.number = now is not None, number
             moved.append(row)
@@ -172,21 +136,13 @@ def _derived(naming: Naming, realm: int, old: Q, new: Iterable[DnsEntry], number
 def _settle(naming: Naming, realm: int, names: Sequence[str], number: int) -> None:
     """Say who has some names, and what is to be done on the servers for it."""
     rows = list(DnsEntry.objects.select_for_update().filter(realm=realm, name__in=names))
-    first = winners(_claims(rows), _taken_by_hand(rows))
+    winning = winning_of(rows)
     moved, gone = [], []
     for row in rows:
-        wins = row.claimed and (row.rank == BY_HAND or first.get(row.name) == (row.rank, row.host))
         before = (row.wins, row.there, row.pending)
-        row.wins = wins
         zone = naming.zones.get(row.dns_zone)
-        if zone is None or not zone.address:
-            row.there, row.pending = wins and zone is not None, 0
-        elif wins and not row.pending:
-            row.pending = 0 if row.there else 1
-        elif wins and row.pending == 2:
-            row.pending = 1
-        elif not wins:
-            row.pending = 2 if row.there else 0
+        row.wins = row.key in winning
+        row.there, row.pending = standing_of(row, zone)
         if (not row.claimed and not row.there) or zone is None:
             gone.append(row.pk)
         elif before != (row.wins, row.there, row.pending):
@@ -194,6 +150,43 @@ def _settle(naming: Naming, realm: int, names: Sequence[str], number: int) -> No
             moved.append(row)
     DnsEntry.objects.filter(pk__in=gone).delete()
     insert(moved, update=_KEPT)
+
+
+def by_name(realm: int) -> Iterator[list[DnsEntry]]:
+    """All entries of a realm, some names at a time, each with everything that there is for it."""
+    rows: Any = DnsEntry.objects.filter(realm=realm).order_by("name", "pk")
+    after = ""
+    while page := list(rows.filter(name__gt=after)[:_TOGETHER]):
+        after = page[-1].name
+        if len(page) == _TOGETHER:  # the last name may go on behind the page
+            page = [row for row in page if row.name != after] + list(rows.filter(name=after))
+        yield page
+
+
+def said_of(row: DnsEntry) -> tuple[object, ...]:
+    """What an entry says beside what its key is made of."""
+    return row.name, row.rank, row.subnet, row.ttl
+
+
+def standing_of(row: DnsEntry, zone: DnsZone | None) -> tuple[bool, int]:
+    """Whether an entry may be on the server of its DNS zone, and what is to be done there, as it wins or does not."""
+    if zone is None or not zone.address:
+        return row.wins and zone is not None, 0
+    if not row.wins:
+        return row.there, TO_REMOVE if row.there else 0
+    if row.pending in (0, TO_REMOVE):
+        return row.there, 0 if row.there and not row.pending else TO_ADD
+    return row.there, row.pending
+
+
+def winning_of(rows: Collection[DnsEntry]) -> set[str]:
+    """Keys of the entries that win, of all that there are for some names."""
+    first = winners(_claims(rows), _taken_by_hand(rows))
+    return {
+        row.key
+        for row in rows
+        if row.claimed and (row.rank == BY_HAND or first.get(row.name) == (row.rank, row.host))
+    }
 
 
 def _claims(rows: Iterable[DnsEntry]) -> Iterator[Claim]:

@@ -32,6 +32,7 @@ from lentra.registry.models import (
 from lentra.registry.reports.replay import departures_from_ledger, departures_of_gone
 from lentra.registry.reports.verify_meetings import check_meetings
 from lentra.registry.reports.verify_moves import check_moves
+from lentra.registry.reports.verify_names import NamesCheck
 from lentra.registry.reports.verify_subnets import SubnetCheck
 from lentra.registry.rules.quotas import LIMITS, used_of_each
 from lentra.registry.space.counting import extents_in_order, overlooked
@@ -61,7 +62,7 @@ def verify(only: Realm | None = None) -> dict[str, Any]:
     """
     with _snapshot():
         offences: list[Offence] = []
-        checked = {"pools": 0, "extents": 0, "subnets": 0, "records": 0, "ledger_entries": 0}
+        checked = {"pools": 0, "extents": 0, "subnets": 0, "records": 0, "dns_entries": 0, "ledger_entries": 0}
         for realm in _in(Realm.objects.order_by("pk"), only, "pk"):
             spans = {family: spans_of(KeepOut.objects.filter(realm=realm, family=family)) for family in (4, 6)}
             for pool in Pool.objects.filter(realm=realm).order_by("pk").prefetch_related("ranges"):
@@ -78,9 +79,12 @@ def verify(only: Realm | None = None) -> dict[str, Any]:
         offences += [Offence(*offence) for offence in subnets.offences()]
         checked["subnets"] = subnets.count
         offences += _reservations(only)
+        names = NamesCheck(only)
+        offences += [Offence(12, what, where) for what, where in names.offences()]
         offences += _quotas()
         offences += _tags(only)
         checked["records"] = subnets.count + _check_ledger(offences, only)
+        checked["dns_entries"] = names.count
         checked["ledger_entries"] = LedgerEntry.objects.count()
     return {
         "clean": not offences,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from lentra.addressing.dns import Domains, is_host_name, usable_label
+from lentra.addressing.dns import ALIAS, HOST, Domains, is_host_name, usable_label
 from lentra.registry.errors import Invalid, NameTaken
 from lentra.registry.models import Address, DnsEntry, DnsZone, Subnet
 from lentra.registry.rules.names import filled
@@ -126,12 +126,20 @@ class NamesInDns:
                     whole, hosts[whole], f"{record.name} ({record.text}, {record.subnet.name})", record.pk
                 )
         own = {whole for name in (*names, besides) if name and (whole := naming.host(subnet, name))}
+        there = _numbers_of(subnet, besides) if besides else set()
         rows = DnsEntry.objects.filter(realm=subnet.realm_id, name__in={*hosts, *others}, claimed=True)
         for entry in rows.exclude(type="PTR").order_by("rank", "host"):
             its_own = entry.subnet == subnet.pk and (entry.name in own or entry.data.rstrip(".") in own)
-            if not its_own and (entry.name in others or entry.type == "CNAME"):
+            moving = entry.rank in (HOST, ALIAS) and entry.host in there
+            if not its_own and not moving and (entry.name in others or entry.type == "CNAME"):
                 given = {**hosts, **others}[entry.name]
                 raise _taken(entry.name, given, f"{entry.type} {entry.data}", entry.host)
+
+
+def _numbers_of(subnet: Subnet, name: str) -> set[int]:
+    """Numbers by which a host of a subnet is known: those of the records that its own replace as well."""
+    pairs = subnet.addresses.filter(name=name).values_list("pk", "replaces")
+    return {number for pair in pairs for number in pair if number is not None}
 
 
 def _taken(name: str, given: str, whose: str, number: int) -> NameTaken:

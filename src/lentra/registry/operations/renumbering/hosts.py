@@ -123,6 +123,7 @@ def carry(change: Change, moves: Sequence[tuple[Subnet, Sequence[HostMove]]]) ->
             mac=host.record.mac,
             secondary=host.record.secondary,
             purpose=host.record.purpose,
+            aliases=host.record.aliases,
             created_at=change.now,
             replaces=host.record,
         )
