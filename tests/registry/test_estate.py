@@ -217,3 +217,62 @@ def test_an_estate_names_plans_and_commits_them_with_it_or_not_at_all(world, est
     assert Subnet.objects.filter(realm=world.realm).count() == 3
     with pytest.raises(Refusal, match="a list of names"):
         estate.commit({"format": "lentra-estate-1", "plans": {"gates": {}}})
+
+
+def test_dns_zones_and_records_by_hand_are_of_an_estate(world, estate, holds):
+    from lentra.registry.models import DnsServing, DnsZone
+
+    realm = world.realm_name
+    zone = {
+        "primary": "ns1.ferry.example",
+        "contact": "names@ferry.example",
+        "servers": ["NS1.Ferry.Example", "ns2.ferry.example"],
+    }
+    document = {
+        "format": "lentra-estate-1",
+        "realm": realm,
+        "DNS zones": {
+            f"{realm}:Fähre.example": {**zone, "ttl": 600, "edge_names": "{edge}.{subnet}"},
+            f"{realm}:ferry.example": {
+                **zone,
+                "host_names": "{name}",
+                "address": "ns1.ferry.example",
+                "every": 30,
+            },
+            f"{realm}:docks.ferry.example": {
+                "delegated": True,
+                "servers": ["ns1.docks.ferry.example 10.52.0.5", "ns2.ferry.example"],
+                "ds": ["31589 8 2 " + "cde0" * 16],
+            },
+            f"{realm}:52.10.in-addr.arpa": zone,
+        },
+        "DNS records": {
+            f"{realm}:ferry.example @ MX 10 post": {"ttl": 60},
+            f"{realm}:ferry.example @ MX 20 post.harbour.example.": {},
+            f'{realm}:ferry.example @ TXT "v=spf1 a:post -all"': {"about": "who sends mail"},
+        },
+    }
+    made = estate.commit(document)
+    assert set(outcomes(made).values()) == {"added"}
+    assert outcomes(estate.commit(document)) == {}  # the same, in whatever form it is written
+    assert DnsServing.objects.filter(dns_zone__realm=world.realm).count() == 4
+    told = estate.write()
+    assert told["DNS zones"][f"{realm}:xn--fhre-loa.example"]["edge_names"] == "{edge}.{subnet}"
+    assert "host_names" not in told["DNS zones"][f"{realm}:xn--fhre-loa.example"]
+    assert told["DNS zones"][f"{realm}:docks.ferry.example"]["ds"] == ["31589 8 2 " + "cde0" * 16]
+    assert f"{realm}:ferry.example @ MX 10 post.ferry.example." in told["DNS records"]
+    assert outcomes(estate.commit(told)) == {}
+    told["DNS zones"][f"{realm}:ferry.example"]["ttl"] = 900
+    del told["DNS zones"][f"{realm}:docks.ferry.example"]
+    told["DNS records"] = {f"{realm}:ferry.example @ MX 10 post": {"ttl": 90}}
+    done = estate.commit(told, take_away=True)
+    assert sorted(outcomes(done).values()) == ["edited", "edited", "taken away", "taken away", "taken away"]
+    assert sorted(DnsZone.objects.filter(realm=world.realm).values_list("ttl", flat=True)) == [600, 900, 3600]
+    for key, words in (
+        (f"{realm}:ferry.example @ A 10.52.0.9", "no key of a DNS record"),
+        (f"{realm}:ferry.exampel @ MX 10 post", "no DNS zone"),
+        (f"{realm}:ferry.example @ MX post", "no data of a MX record"),
+    ):
+        with pytest.raises(Refusal, match=words):
+            estate.commit({**told, "DNS records": {key: {}}})
+    holds()

@@ -55,9 +55,9 @@ def shown_name(name: str) -> str:
         return name
 
 
-def follows_from_name(zone: DnsZone, given: Container[str]) -> dict[str, Any]:
-    """What a DNS zone's name says: its name in ASCII, the range of a reverse one; of the first one that takes the names of
-    its realm or project, that its hosts are called by their names."""
+def zone_follows(zone: DnsZone, given: Container[str]) -> dict[str, Any]:
+    """A DNS zone as it is kept: its name in ASCII, the range of a reverse one, names of servers and DS records in one form;
+    of the first one that takes the names of its realm or project, that its hosts are called by their names."""
     values: dict[str, Any] = {}
     if "name" in given:
         zone.name = values["name"] = domain_name(zone.name, "name")
@@ -72,6 +72,8 @@ def follows_from_name(zone: DnsZone, given: Container[str]) -> dict[str, Any]:
     for field in ("primary", "servers"):
         if field in given:
             values[field] = _server_names(zone, field)
+    if "ds" in given:
+        values["ds"] = [_data("DS", text, zone.name, f"ds.{n}") for n, text in enumerate(zone.ds)]
     return values
 
 
@@ -111,8 +113,6 @@ def check_dns_zone(zone: DnsZone, now: datetime) -> None:
         )
     if len(zone.ds) > MOST_DS:
         raise Invalid(f"{len(zone.ds)} DS records: {MOST_DS} at most", field="ds")
-    for n, text in enumerate(zone.ds):
-        zone.ds[n] = _data("DS", text, zone.name, f"ds.{n}")
     for field in ("ttl", "negative_ttl"):
         _check_ttl(getattr(zone, field), field)
     if zone.delegated:

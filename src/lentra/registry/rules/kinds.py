@@ -60,7 +60,7 @@ from lentra.registry.rules.checks import (
     same_place,
     tags_in_use,
 )
-from lentra.registry.rules.dns import check_dns_record, check_dns_zone, follows_from_name, record_follows
+from lentra.registry.rules.dns import check_dns_record, check_dns_zone, record_follows, zone_follows
 from lentra.registry.rules.links import check_link
 from lentra.registry.rules.places import place_follows
 from lentra.registry.rules.quotas import check_quota, nearly_used, scope_of
@@ -271,7 +271,7 @@ KINDS: dict[str, RecordKind] = {
         check_dns_zone,
         _uses(lambda zone: ("DNS record", DnsRecord.objects.filter(dns_zone=zone).order_by("owner", "pk"))),
         fixed=("realm", "name"),
-        derived=follows_from_name,
+        derived=zone_follows,
     ),
     "DNS record": RecordKind(
         DnsRecord, "planner", check_dns_record, lambda r: [], fixed=("dns_zone",), derived=record_follows
