@@ -1,4 +1,4 @@
-"""Whose turn a regular work is: one process at a time has it, by a lease."""
+"""Whose turn a regular work is: one process at a time has it, by a lease. And what it does meanwhile, in threads."""
 
 from __future__ import annotations
 
@@ -7,7 +7,10 @@ import os
 import time
 import uuid
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import timedelta
+from threading import Lock
+from typing import Any
 
 from django.db import OperationalError, connection
 
@@ -44,6 +47,47 @@ class Turn:
     def lose(self) -> None:
         """Ask again before anything else."""
         self._ours, self._asked_at = False, float("-inf")
+
+
+class UnderWay:
+    """What is done in threads, whatever fails: one thing at a time for each number, so that a slow one is in no other's way.
+
+    Args:
+        what: a number stands for, as the log calls it.
+    """
+
+    def __init__(self, what: str, clock: Clock, logger: logging.Logger) -> None:
+        self._what, self._clock, self._logger = what, clock, logger
+        self._pools: list[ThreadPoolExecutor] = []
+        self._works: dict[int, Future[None]] = {}
+        self._starting = Lock()  # what is under way may begin with something too
+
+    def threads(self, name: str, count: int) -> ThreadPoolExecutor:
+        """Threads in which something is done."""
+        self._pools.append(ThreadPoolExecutor(count, thread_name_prefix=name))
+        return self._pools[-1]
+
+    def start(self, threads: ThreadPoolExecutor, work: Callable[[int, Clock], Any], number: int) -> None:
+        """Begin with something for a number, unless something is under way for it."""
+        with self._starting:
+            running = self._works.get(number)
+            if running is None or running.done():
+                self._works[number] = threads.submit(self._do, work, number)
+
+    def end(self) -> None:
+        """Wait for all of it."""
+        for threads in self._pools:
+            threads.shutdown(wait=True)
+
+    def _do(self, work: Callable[[int, Clock], Any], number: int) -> None:
+        try:
+            work(number, self._clock)
+        except Exception as failure:  # whatever it is: it is done again
+            expected = isinstance(failure, OperationalError)
+            self._logger.warning("%s %d put off: %s", self._what, number, failure, exc_info=not expected)
+            time.sleep(1)
+        finally:
+            connection.close()
 
 
 def work_in_turns(
