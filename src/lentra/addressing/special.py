@@ -78,6 +78,7 @@ PREFILLED = _table(
 
 
 _SHARED = parse_prefix("100.64.0.0/10")  # RFC 6598
+NOT_PUBLIC = (*PRIVATE, _SHARED)  # what a public range holds nothing of
 
 
 def kind_of_space(prefix: Prefix) -> str:
@@ -86,7 +87,7 @@ def kind_of_space(prefix: Prefix) -> str:
         return "private"
     if _SHARED.contains(prefix):
         return "shared address space between providers and customers (RFC 6598)"
-    return "mixed" if any(prefix.overlaps(other) for other in (*PRIVATE, _SHARED)) else "public"
+    return "mixed" if any(prefix.overlaps(other) for other in NOT_PUBLIC) else "public"
 
 
 def is_private(prefix: Prefix) -> bool:

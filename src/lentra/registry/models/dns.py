@@ -143,6 +143,7 @@ class DnsEntry(models.Model):
         indexes = [
             models.Index(fields=["dns_zone", "owner"], name="dns_entry_owner"),
             models.Index(fields=["dns_zone", "pending", "number"], name="dns_entry_pending"),
+            models.Index(fields=["dns_zone", "pending", "wins", "claimed"], name="dns_entry_counts"),
             models.Index(fields=["realm", "name"], name="dns_entry_name"),
             models.Index(fields=["subnet"], name="dns_entry_subnet"),
         ]
