@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import random
+import threading
 import uuid
 
 import pytest
+from django.db import connection
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -243,7 +245,11 @@ def lift(world, text):
 
 
 def test_one_host_has_a_name_and_the_next_one_has_it_after(names):
-    from lentra.registry.operations.subnets.record_addresses import release_address
+    from lentra.registry.operations.subnets.record_addresses import (
+        AddressRequest,
+        record_addresses,
+        release_address,
+    )
 
     world = names
     pool = world.pool("10.30.0.0/20")
@@ -252,12 +258,29 @@ def test_one_host_has_a_name_and_the_next_one_has_it_after(names):
     with pytest.raises(NameTaken, match=r"web\.ferry\.example is the name of web \(10\.30\.0\.\d+"):
         record(world, second, "web")
     record(world, first, "web", secondary=True)  # the same host
+    record(world, first, "web_1")
+    for _ in range(2):
+        for subnet in (first, second):
+            with pytest.raises(NameTaken, match=r"web-1\.ferry\.example is the name of"):
+                record(world, subnet, "web-1")
+        keep()
     record(world, second, "cam", aliases=["boards"])
+    with pytest.raises(NameTaken, match="boards"):
+        record(world, third, "boards")  # the entries have not followed yet
     keep()
     with pytest.raises(NameTaken, match="boards"):
         record(world, third, "boards")
     with pytest.raises(NameTaken, match="web"):
         record(world, third, "lamp", aliases=["web"])
+    with pytest.raises(NameTaken, match="web"):
+        record(world, third, "web", secondary=True, aliases=["web"])
+    together = [AddressRequest(name="lamp"), AddressRequest(name="post", aliases=["lamp"])]
+    with pytest.raises(NameTaken, match="which is recorded with it"):
+        world.do(record_addresses, third.pk, together)
+    (gone,) = record(world, third, "gone")
+    keep()
+    world.do(release_address, gone.pk)
+    record(world, second, "gone")  # though the entries have not followed yet
     with pytest.raises(Invalid, match="no name of a host"):
         record(world, third, "lamp", aliases=["a b"])
     # Names of the same kind that were there before the DNS zone: the older host has it, the other is told as hidden.
@@ -277,6 +300,44 @@ def test_one_host_has_a_name_and_the_next_one_has_it_after(names):
     keep()
     assert {data for *_, data in stands(world, name="web.ferry.example")} == {late.text}
     assert old.pk < late.pk
+
+
+def test_of_two_who_record_a_name_at_the_same_moment_one_is_refused(names):
+    from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+    from tests.registry.test_renumbering import run
+
+    world = names
+    pool = world.pool("10.30.0.0/20")
+    subnets = [world.ask(pool, hosts=20)[0] for _ in range(4)]
+    together, told = threading.Barrier(len(subnets)), []
+
+    def one(subnet, **wanted):
+        def work(change):
+            with contextlib.suppress(threading.BrokenBarrierError):
+                together.wait(5)  # a change that is tried again does not wait
+            record_addresses(change, subnet.pk, AddressRequest(**wanted))
+
+        try:
+            run(world, work)
+            told.append("recorded")
+        except NameTaken:
+            told.append("refused")
+        connection.close()
+
+    wanted = [
+        {"name": "web"},
+        {"name": "web"},
+        {"name": "cam", "aliases": ["web"]},
+        {"name": "q", "aliases": ["web"]},
+    ]
+    threads = [threading.Thread(target=one, args=(subnets[n],), kwargs=wanted[n]) for n in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    keep()
+    assert sorted(told) == ["recorded", "refused", "refused", "refused"]
+    assert len({data for *_, data in stands(world, name="web.ferry.example", everything=True)}) == 1
 
 
 def test_a_name_that_no_host_can_have_is_told_as_it_is_recorded(names):

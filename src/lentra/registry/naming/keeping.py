@@ -12,7 +12,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from lentra.addressing.dns import BY_HAND, Claim, winners
-from lentra.registry.models import DnsEntry, DnsKept, DnsZone, LedgerEntry, Number, Subnet
+from lentra.registry.models import DnsEntry, DnsKept, DnsZone, LedgerEntry, Subnet
 from lentra.registry.naming.facts import TOGETHER, entries_by_hand, entries_of_subnets, parts_of
 from lentra.registry.naming.serving import TO_ADD, TO_REMOVE
 from lentra.registry.naming.touched import FOLLOWED, realms_of, touched_by
@@ -43,23 +43,6 @@ def keep_names() -> int:
 def are_kept() -> bool:
     """Whether the entries are up to what has been committed."""
     return DnsKept.objects.filter(pk=1, number=newest_placed()).exists()
-
-
-def not_kept(most: int) -> list[LedgerEntry] | None:
-    """Entries of the ledger that may not have been followed yet, so many at most; None if there are more."""
-    kept = DnsKept.objects.filter(pk=1).first()
-    if kept is None:
-        return None
-    rows = LedgerEntry.objects.filter(kind__in=FOLLOWED)
-    found = list(rows.filter(number__in=Number.objects.filter(placed=False).values("pk"))[: most + 1])
-    after = kept.number
-    while len(found) <= most:
-        part = read_feed(rows, after, most + 1)
-        found += part.entries
-        if part.after == after:
-            return found
-        after = part.after
-    return None
 
 
 def keep_anew() -> None:

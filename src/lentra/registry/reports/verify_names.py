@@ -9,11 +9,12 @@ from collections.abc import Iterator
 
 from django.db.models import Q
 
+from lentra.registry.lookup.not_kept import not_kept
 from lentra.registry.models import DnsEntry, DnsZone, Realm
 from lentra.registry.naming.facts import entries_by_hand, entries_of_subnets, parts_of
-from lentra.registry.naming.keeping import by_name, not_kept, said_of, standing_of, winning_of
+from lentra.registry.naming.keeping import by_name, said_of, standing_of, winning_of
 from lentra.registry.naming.serving import REFUSED
-from lentra.registry.naming.touched import Touched, touched_by
+from lentra.registry.naming.touched import FOLLOWED, Touched, touched_by
 from lentra.registry.rules.naming import Naming
 
 _BEHIND = 20_000  # changes that may wait to be followed: with more, nothing can be said
@@ -30,7 +31,7 @@ class NamesCheck:
         """What is wrong, and where."""
         with_names = (model.objects.filter(**self._only) for model in (DnsZone, DnsEntry))
         realms = {realm for rows in with_names for realm in rows.values_list("realm", flat=True).distinct()}
-        waiting = not_kept(_BEHIND) if realms else None
+        waiting = not_kept(FOLLOWED, _BEHIND) if realms else None
         if waiting is None:
             return
         touched = touched_by(waiting)

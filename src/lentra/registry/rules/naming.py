@@ -1,16 +1,13 @@
-"""What things of a realm are called in DNS, and that a name belongs to one host there."""
+"""What things of a realm are called in DNS."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
-from lentra.addressing.dns import ALIAS, HOST, Domains, is_host_name, usable_label
-from lentra.registry.errors import Invalid, NameTaken
-from lentra.registry.models import Address, DnsEntry, DnsZone, Subnet
+from lentra.addressing.dns import Domains, is_host_name, usable_label
+from lentra.registry.errors import Invalid
+from lentra.registry.models import DnsZone, Subnet
 from lentra.registry.rules.names import filled
-
-_NAMED = ("subnet__project", "subnet__zone", "subnet__region", "subnet__tier")
-_MOST = 1000  # records of the same name that are looked at
 
 
 class Naming:
@@ -92,62 +89,3 @@ def read_aliases(names: Iterable[str]) -> list[str]:
             )
         found.append(name)
     return list(dict.fromkeys(found))
-
-
-class NamesInDns:
-    """The names that hosts of a subnet would have in DNS: looked up once, and only where its realm has DNS zones."""
-
-    def __init__(self, subnet: Subnet) -> None:
-        self._subnet = subnet
-        self._naming = Naming(subnet.realm_id)
-        self.unusable: list[str] = []  # those that no host can have: they stand in no DNS zone
-
-    def refuse_taken(self, names: Iterable[str], aliases: Iterable[str] = (), besides: str = "") -> None:
-        """Refuse names of hosts that would be those of others: a name belongs to one host in a DNS zone.
-
-        Args:
-            aliases: further names of the host.
-            besides: its name so far, if it has one.
-
-        Raises:
-            NameTaken: says whose it is.
-        """
-        subnet, naming = self._subnet, self._naming
-        if naming.zone_for(subnet) is None:
-            return
-        names, aliases = list(names), list(aliases)
-        hosts = {whole: name for name in names if (whole := naming.host(subnet, name))}
-        self.unusable += [whole for whole in hosts if not is_host_name(whole)]
-        others = {whole: alias for alias in aliases if (whole := naming.alias(subnet, alias))}
-        beside = Address.objects.filter(realm=subnet.realm_id, name__in=set(names)).exclude(subnet=subnet)
-        for record in beside.filter(replaced_by=None, replaces=None).select_related(*_NAMED)[:_MOST]:
-            if (whole := naming.host(record.subnet, record.name)) in hosts:
-                raise _taken(
-                    whole, hosts[whole], f"{record.name} ({record.text}, {record.subnet.name})", record.pk
-                )
-        own = {whole for name in (*names, besides) if name and (whole := naming.host(subnet, name))}
-        there = _numbers_of(subnet, besides) if besides else set()
-        rows = DnsEntry.objects.filter(realm=subnet.realm_id, name__in={*hosts, *others}, claimed=True)
-        for entry in rows.exclude(type="PTR").order_by("rank", "host"):
-            its_own = entry.subnet == subnet.pk and (entry.name in own or entry.data.rstrip(".") in own)
-            moving = entry.rank in (HOST, ALIAS) and entry.host in there
-            if not its_own and not moving and (entry.name in others or entry.type == "CNAME"):
-                given = {**hosts, **others}[entry.name]
-                raise _taken(entry.name, given, f"{entry.type} {entry.data}", entry.host)
-
-
-def _numbers_of(subnet: Subnet, name: str) -> set[int]:
-    """Numbers by which a host of a subnet is known: those of the records that its own replace as well."""
-    pairs = subnet.addresses.filter(name=name).values_list("pk", "replaces")
-    return {number for pair in pairs for number in pair if number is not None}
-
-
-def _taken(name: str, given: str, whose: str, number: int) -> NameTaken:
-    return NameTaken(
-        f"{name} is the name of {whose} in DNS already",
-        field="name",
-        received=given,
-        rule="a name belongs to one host in a DNS zone",
-        conflicts=[{"range": name, "owner": whose, "id": number}],
-        suggestions=[f"{given}-2"],
-    )

@@ -14,10 +14,11 @@ from lentra.registry.errors import AddressTaken, InUse, Invalid, KeptForService,
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import ADDRESS_KINDS, Address, Subnet
+from lentra.registry.naming.taken import NamesInDns
 from lentra.registry.operations.subnets.opened import IN_USE, locked_subnet
 from lentra.registry.operations.subnets.recorded import Recorded
 from lentra.registry.rules.names import check_name, numbered_names
-from lentra.registry.rules.naming import NamesInDns, read_aliases
+from lentra.registry.rules.naming import read_aliases
 from lentra.registry.rules.quotas import Take, refuse_over_quota
 from lentra.registry.transactions.change import Change
 from lentra.registry.transactions.locks import lock_all
@@ -117,8 +118,7 @@ def _record(change: Change, recorded: Recorded, wanted: AddressRequest, in_dns: 
     families = {family for family, _ in places}
     made: list[Address] = []
     aliases, names = read_aliases(wanted.aliases), _names(recorded, wanted, families)
-    if not wanted.secondary:
-        in_dns.refuse_taken(names, aliases)
+    in_dns.refuse_taken([] if wanted.secondary else names, aliases, names[0] if wanted.secondary else "")
     for name, (family, address) in zip(names, places, strict=True):
         recorded.refuse_taken_name(name, family, wanted.secondary)
         recorded.refuse_taken_mac(mac, family)
