@@ -257,7 +257,7 @@ def client() -> Any:
 
 
 def get(client: Any, call: str) -> Any:
-    """The answer to a call of the API, which must succeed."""
-    answer = client.get(f"/api/v1/{call}")
+    """The answer to a call of the API, or of a path from the root, which must succeed."""
+    answer = client.get(call if call.startswith("/") else f"/api/v1/{call}")
     assert answer.status_code == 200, (call, answer.content)
     return answer

@@ -22,7 +22,7 @@ QUICK = (1_000, 10_000, 100_000)
 _TIMES = 5
 _MARKED = 20  # subnets with labels, notes, tags and records among the others, as many at each size
 
-# What is asked, as a call of the API; {pool}, {low}, {middle} and {high} are of the largest pool.
+# What is asked, as a call of the API, or as a path; {pool}, {low}, {middle} and {high} are of the largest pool.
 QUESTIONS = {
     "what is at an address, low in the pool": "whereabouts?realm=bench&range={low}",
     "what is at an address, in the middle": "whereabouts?realm=bench&range={middle}",
@@ -55,6 +55,7 @@ QUESTIONS = {
     "who had an address": "history?range={middle}",
     "who had an address on a day": "history?range={middle}&on={day}",
     "the past of a prefix": "history?range={inside}&limit=50",
+    "what is at an address, by RDAP": "/rdap/bench/ip/{middle}",
     "usage": "usage?limit=100",
     "headroom": "headroom?limit=100",
     "the map of a pool": "map?pool={pool}",

@@ -155,9 +155,9 @@ def test_verify_holds_the_names_against_the_registry(names):
     subnet = world.ask(world.pool("10.30.0.0/20"), hosts=50)[0]
     for name in ("cam", "lamp"):
         record(world, subnet, name)
-    assert verify(world.realm)["checked"]["dns_entries"] == 2  # the NS records: what hosts have is not kept yet
+    assert verify(world.realm)["checked"]["name_entries"] == 2  # the NS records: what hosts have is not kept yet
     keep()
-    assert verify(world.realm)["checked"]["dns_entries"] == 6
+    assert verify(world.realm)["checked"]["name_entries"] == 6
     of_cam = DnsEntry.objects.filter(realm=world.realm.pk, name="cam.ferry.example", type="A")
     spoilt = [
         ({"ttl": 5}, "is kept as"),

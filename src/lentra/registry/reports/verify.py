@@ -62,7 +62,7 @@ def verify(only: Realm | None = None) -> dict[str, Any]:
     """
     with _snapshot():
         offences: list[Offence] = []
-        checked = {"pools": 0, "extents": 0, "subnets": 0, "records": 0, "dns_entries": 0, "ledger_entries": 0}
+        checked = {"pools": 0, "extents": 0, "subnets": 0, "records": 0, "name_entries": 0, "ledger_entries": 0}
         for realm in _in(Realm.objects.order_by("pk"), only, "pk"):
             spans = {family: spans_of(KeepOut.objects.filter(realm=realm, family=family)) for family in (4, 6)}
             for pool in Pool.objects.filter(realm=realm).order_by("pk").prefetch_related("ranges"):
@@ -84,7 +84,7 @@ def verify(only: Realm | None = None) -> dict[str, Any]:
         offences += _quotas()
         offences += _tags(only)
         checked["records"] = subnets.count + _check_ledger(offences, only)
-        checked["dns_entries"] = names.count
+        checked["name_entries"] = names.count
         checked["ledger_entries"] = LedgerEntry.objects.count()
     return {
         "clean": not offences,
