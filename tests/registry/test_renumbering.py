@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date
 
 import pytest
@@ -635,7 +636,24 @@ def test_two_start_at_the_same_moment_and_one_is_refused(quay, holds):
     outcomes = at_once(work("one"), work("other"))
     (refused,) = [outcome for outcome in outcomes if isinstance(outcome, Exception)]
     assert isinstance(refused, Invalid)
-    assert "is retiring and stays as it is" in str(refused)
+    assert re.search(r"desk .* is on its way by renumbering (one|other) and stays as it is", str(refused))
+    holds()
+
+
+def test_what_is_planned_to_move_is_not_moved_by_another_renumbering(quay, holds):
+    start(quay, from_pool="old-quay", to_pool="new-quay", waves="zone")
+    named = {"from_subnets": ["desk"]}
+    for wanted in (
+        named,
+        {"from_subnets": ["desk-new"]},
+        {"from_pool": "old-quay"},
+        {"from_ranges": ["10.40.4.0/24"]},
+    ):
+        with pytest.raises((Invalid, WrongState), match="desk.* and stays as it is"):
+            start(quay, "another", **wanted, to_pool="new-quay")
+        holds()
+    wave(quay, "turn_back")
+    start(quay, "another", **named, to_pool="new-quay")
     holds()
 
 

@@ -17,7 +17,18 @@ from lentra.registry.errors import Invalid
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.insides import rules_of
 from lentra.registry.lookup.pools_around import PoolsAround
-from lentra.registry.models import ExtentRow, Plan, Pool, PoolRange, Realm, Reservation, Space, Subnet
+from lentra.registry.models import (
+    LIVING_MOVES,
+    ExtentRow,
+    Move,
+    Plan,
+    Pool,
+    PoolRange,
+    Realm,
+    Reservation,
+    Space,
+    Subnet,
+)
 from lentra.registry.operations.subnets.opened import RELATED
 from lentra.registry.requests.request import check_pool_bounds, refuse_wrong_pool
 
@@ -223,16 +234,41 @@ def _source(realm: Realm, which: Q, ranges: list[Prefix], words: str, reserved: 
     subnets = list(
         rows.distinct().order_by("place").select_related(*RELATED, "realm", "plan").prefetch_related("extents")
     )
-    stays = [
-        f"{subnet.name} ({', '.join(str(block) for block in subnet.blocks())}) is {subnet.state} and stays as it is"
-        for subnet in subnets
-        if subnet.state != "active"
-    ]
     reservations = []
     if reserved is not None:
         found = Reservation.objects.filter(reserved, realm=realm).order_by("family", "first")
         reservations = list(found.select_related("pool__realm", "pool__sheet", "zone"))
-    return Source(realm, [s for s in subnets if s.state == "active"], reservations, ranges, words[:290], stays)
+    going = _on_their_way(realm)
+    stays = [
+        f"{subnet.name} ({', '.join(str(block) for block in subnet.blocks())}) is "
+        f"{_moved_by(going.get(subnet.pk)) or subnet.state} and stays as it is"
+        for subnet in subnets
+        if subnet.state != "active" or subnet.pk in going
+    ]
+    stays += [
+        f"reservation {row.name} is {_moved_by(going[row.pk])} and stays as it is"
+        for row in reservations
+        if row.pk in going
+    ]
+    return Source(
+        realm,
+        [subnet for subnet in subnets if subnet.state == "active" and subnet.pk not in going],
+        [row for row in reservations if row.pk not in going],
+        ranges,
+        words[:290],
+        stays,
+    )
+
+
+def _on_their_way(realm: Realm) -> dict[int, str]:
+    """What renumberings of a realm move already, on either side: number -> the renumbering's name."""
+    living = Move.objects.filter(realm=realm, state__in=LIVING_MOVES)
+    rows = living.values_list("old_id", "new_id", "renumbering__name")
+    return {number: name for old, new, name in rows for number in (old, new)}
+
+
+def _moved_by(renumbering: str | None) -> str:
+    return f"on its way by renumbering {renumbering}" if renumbering else ""
 
 
 def read_aims(wanted: Wanted, source: Source) -> list[Aim]:
