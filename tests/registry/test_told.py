@@ -71,7 +71,8 @@ def board(world, hosts):
     class Board:
         def place(self):
             assert take_lease(holder, SystemClock(), timedelta(minutes=5), "events")
-            order_committed("events", holder)
+            while order_committed("events", holder):
+                pass
 
         def add(self, url, listed=True, **values):
             hosts(*(["127.0.0.1"] if listed else []))
