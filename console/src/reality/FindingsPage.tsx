@@ -169,7 +169,7 @@ export function FindingsPage() {
                   label: "What to do",
                   cell: (row) =>
                     planner && row.state !== "closed" ? (
-                      <Stack direction="row">
+                      <Stack direction="row" sx={{ flexWrap: "wrap", maxWidth: 190 }}>
                         {row.state === "dismissed" && (
                           <Button size="small" aria-label={`Open again: ${row.name}`} onClick={() => setDoing({ findings: [row], what: "reopen" })}>
                             Open again

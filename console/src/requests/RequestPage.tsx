@@ -63,7 +63,7 @@ export function RequestPage() {
     done.reset();
   };
   return (
-    <Stack sx={{ gap: 2, maxWidth: 1100 }}>
+    <Stack sx={{ gap: 2, maxWidth: 1300 }}>
       <Stack direction="row" sx={{ alignItems: "center", justifyContent: "space-between" }}>
         <Typography variant="h1">Ask for a subnet</Typography>
         {JSON.stringify(draft) !== JSON.stringify(EMPTY) && <Button onClick={() => change(EMPTY)}>Begin anew</Button>}

@@ -54,7 +54,7 @@ def over_time(row: Mapping[str, Any], name: str) -> SafeString:
     for day in _quarters(date.fromordinal(first), date.fromordinal(last)):
         at = x(day.toordinal())
         _draw(svg, "line", x1=at, x2=at, y1=_TOP, y2=_HEIGHT - _BOTTOM, stroke="#ddd")
-        if at < _WIDTH - 50:
+        if at < _WIDTH - 62:
             _text(svg, at + 3, _HEIGHT - 8, day.strftime("%b %Y"))
     if not row.get("thresholds"):
         for used in (0, whole // 2, whole):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import time
 from argparse import ArgumentParser
 from typing import Any
 
@@ -16,6 +17,7 @@ from lentra.service.turns import Turn, UnderWay, holder, work_in_turns
 
 _AT_ONCE = 8  # servers that are spoken to
 _KEEPING = 0  # no DNS zone's number
+_LOOKED_EVERY = 0.8  # seconds: for what is asked, or due again; what follows from a change is begun with at once
 logger = logging.getLogger("lentra.names")
 
 
@@ -26,14 +28,20 @@ class Naming:
         self._clock = clock
         self.works = UnderWay("DNS zone", clock, logger)
         self._keeping = self.works.threads("keeping", 1)
+        self._looked_at = float("-inf")
         self._pushing = self.works.threads("pushing", _AT_ONCE)
 
     def begin(self) -> None:
         """Keep what has been committed since, and begin with the DNS zones that have something for their servers."""
-        self.works.start(self._keeping, lambda number, clock: self._keep(), _KEEPING)
+        kept = are_kept()
+        if not kept:
+            self.works.start(self._keeping, lambda number, clock: self._keep(), _KEEPING)
+        if time.monotonic() - self._looked_at < _LOOKED_EVERY:
+            return
+        self._looked_at = time.monotonic()
         for number in zones_to_push(self._clock.now()):
             self.works.start(self._pushing, push, number)
-        for number in zones_to_compare(self._clock.now()) if are_kept() else ():
+        for number in zones_to_compare(self._clock.now()) if kept else ():
             self.works.start(self._pushing, compare, number)
 
     def _keep(self) -> None:
