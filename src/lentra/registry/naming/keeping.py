@@ -57,9 +57,10 @@ def _begun() -> DnsKept:
     for realm in sorted({realm for realms in with_names for realm in realms}):
         were_there = DnsEntry.objects.filter(realm=realm).exists()
         derive_whole(realm, number)
+        naming = Naming(realm)
         for rows in by_name(realm) if were_there else ():  # whatever is wrong with them
             with transaction.atomic():
-                _settle(Naming(realm), realm, sorted({row.name for row in rows}), number)
+                _settle(naming, realm, sorted({row.name for row in rows}), number)
     return DnsKept.objects.create(pk=1, number=number)
 
 
@@ -93,9 +94,7 @@ def _derived(naming: Naming, realm: int, old: Q, new: Iterable[DnsEntry], number
     """Put what was derived in the place of what there was, and settle who has the names that differ."""
     with transaction.atomic():
         there = {row.key: row for row in DnsEntry.objects.select_for_update().filter(old, realm=realm)}
-        fresh: dict[str, DnsEntry] = {}
-        for row in new:
-            fresh.setdefault(row.key, row)
+        fresh = {row.key: row for row in new}
         moved = []
         for key, row in there.items():
             now = fresh.get(key)

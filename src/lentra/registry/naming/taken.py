@@ -10,7 +10,7 @@ from lentra.registry.lookup.not_kept import not_kept
 from lentra.registry.models import Address, DnsEntry, DnsZone, Subnet
 from lentra.registry.naming.facts import entries_of_subnets
 from lentra.registry.rules.naming import Naming
-from lentra.registry.transactions.locks import lock
+from lentra.registry.transactions.locks import lock_all
 
 _NAMED = ("subnet__project", "subnet__zone", "subnet__region", "subnet__tier")
 _MOST = 1000  # records of the same name, or without kept names, that are looked at
@@ -22,48 +22,72 @@ class NamesInDns:
     def __init__(self, subnet: Subnet) -> None:
         self._subnet = subnet
         self._naming = Naming(subnet.realm_id)
+        self._names: set[str] = set()
+        self._given: dict[str, str] = {}  # whole name -> the one that was said
+        self._hosts: dict[str, str] = {}  # whole name -> its host's own
+        self._aliases: set[str] = set()  # whole ones
+        self.places: dict[str, int] = {}  # whole name -> which of those that are recorded together claims it
         self.unusable: list[str] = []  # those that no host can have: they stand in no DNS zone
-        self._here: dict[str, str] = {}  # whole names of what is recorded together -> the host's own
 
-    def refuse_taken(self, names: Iterable[str], aliases: Iterable[str] = (), besides: str = "") -> None:
-        """Refuse names of hosts that would be those of others: a name belongs to one host in a DNS zone.
+    def claim(self, names: Iterable[str], aliases: Iterable[str] = (), besides: str = "", place: int = 0) -> None:
+        """Names that hosts are to have.
 
         Args:
-            aliases: further names of the host.
+            aliases: further names of the one host.
             besides: its name so far, if it has one.
+
+        Raises:
+            NameTaken: another one that is recorded with it claims the name.
+        """
+        naming, names, aliases = self._naming, list(names), list(aliases)
+        if naming.zone_for(self._subnet) is None:
+            return
+        hosts = {whole: name for name in names if (whole := naming.host(self._subnet, name))}
+        others = {whole: alias for alias in aliases if (whole := naming.alias(self._subnet, alias))}
+        self.unusable += [whole for whole in hosts if not is_host_name(whole)]
+        self._names |= {*names, besides} - {""}
+        self._aliases |= others.keys()
+        for whole, said in {**others, **hosts}.items():
+            host = besides or (names[0] if whole in others else said)
+            self.places.setdefault(whole, place)
+            self._given.setdefault(whole, said)
+            if (own := self._hosts.setdefault(whole, host)) != host:
+                raise _taken(whole, said, f"{own}, which is recorded with it", self._subnet.pk)
+
+    def refuse_taken(self) -> None:
+        """Refuse names that others have: a name belongs to one host in a DNS zone.
 
         Raises:
             NameTaken: says whose it is.
         """
-        subnet, naming = self._subnet, self._naming
-        names, aliases = list(names), list(aliases)
-        if naming.zone_for(subnet) is None or not (names or aliases):
+        naming, given, realm = self._naming, self._given, self._subnet.realm_id
+        if not given:
             return
-        lock(DnsZone, min(naming.zones))  # names of a realm are recorded one after the other
-        hosts = {whole: name for name in names if (whole := naming.host(subnet, name))}
-        self.unusable += [whole for whole in hosts if not is_host_name(whole)]
-        others = {whole: alias for alias in aliases if (whole := naming.alias(subnet, alias))}
-        beside = Address.objects.filter(realm=subnet.realm_id, name__in=set(names)).exclude(subnet=subnet)
-        for record in beside.filter(replaced_by=None, replaces=None).select_related(*_NAMED)[:_MOST]:
-            if (whole := naming.host(record.subnet, record.name)) in hosts:
-                raise _taken(whole, hosts[whole], _whose(record), record.pk)
-        there = _numbers_of(subnet, {*names, besides} - {""})
-        given = {**others, **hosts}
-        for record in _just_recorded(subnet.realm_id):
+        lock_all(DnsZone.objects.filter(pk=min(naming.zones)))  # names of a realm are recorded one after the other
+        own = self._own_numbers()
+        beside = Address.objects.filter(realm=realm, name__in=self._names).exclude(subnet=self._subnet)
+        alike = beside.filter(replaced_by=None, replaces=None).select_related(*_NAMED)[:_MOST]
+        for record in (*alike, *_just_recorded(realm)):
             aliased = (naming.alias(record.subnet, alias) for alias in record.aliases)
-            for whole in () if record.pk in there else (naming.host(record.subnet, record.name), *aliased):
+            for whole in (
+                ()
+                if {record.pk, record.replaces_id} & own
+                else (naming.host(record.subnet, record.name), *aliased)
+            ):
                 if whole in given:
-                    raise _taken(whole, given[whole], _whose(record), record.pk)
-        for whole, name in given.items():
-            host = besides or (names[0] if whole in others else name)
-            if self._here.setdefault(whole, host) != host:
-                raise _taken(whole, name, f"{self._here[whole]}, which is recorded with it", subnet.pk)
-        rows = DnsEntry.objects.filter(realm=subnet.realm_id, name__in=given, claimed=True)
+                    whose = f"{record.name} ({record.text}, {record.subnet.name})"
+                    raise _taken(whole, given[whole], whose, record.pk)
+        rows = DnsEntry.objects.filter(realm=realm, name__in=given, claimed=True)
         for entry in rows.exclude(type="PTR").order_by("rank", "host"):
-            its_own = entry.rank in (HOST, ALIAS) and entry.host in there
-            of_another = entry.name in others or entry.type == "CNAME" or entry.rank == HOST
+            its_own = entry.rank in (HOST, ALIAS) and entry.host in own
+            of_another = entry.name in self._aliases or entry.type == "CNAME" or entry.rank == HOST
             if of_another and not its_own and self._still_follows(entry):
                 raise _taken(entry.name, given[entry.name], f"{entry.type} {entry.data}", entry.host)
+
+    def _own_numbers(self) -> set[int]:
+        """Numbers by which hosts of the subnet with these names are known: of what their own records replace as well."""
+        pairs = self._subnet.addresses.filter(name__in=self._names).values_list("pk", "replaces")
+        return {number for pair in pairs for number in pair if number is not None}
 
     def _still_follows(self, entry: DnsEntry) -> bool:
         """Whether an entry is not of what was taken away a moment ago."""
@@ -78,16 +102,6 @@ def _just_recorded(realm: int) -> Iterator[Address]:
     entries = not_kept([Address.KIND], _MOST) or []
     records = Address.objects.filter(realm=realm, pk__in={entry.record for entry in entries if entry.after})
     yield from records.select_related(*_NAMED)
-
-
-def _numbers_of(subnet: Subnet, names: Iterable[str]) -> set[int]:
-    """Numbers by which hosts of a subnet are known: those of the records that their own replace as well."""
-    pairs = subnet.addresses.filter(name__in=names).values_list("pk", "replaces")
-    return {number for pair in pairs for number in pair if number is not None}
-
-
-def _whose(record: Address) -> str:
-    return f"{record.name} ({record.text}, {record.subnet.name})"
 
 
 def _taken(name: str, given: str, whose: str, number: int) -> NameTaken:

@@ -52,7 +52,7 @@ class NamesCheck:
 
     def _differing(self, realm: int, old: Q, new: Iterator[DnsEntry]) -> Iterator[str]:
         there = {row.key: row for row in DnsEntry.objects.filter(old, realm=realm, claimed=True)}
-        for row in new:
+        for row in {row.key: row for row in new}.values():
             kept = there.pop(row.key, None)
             if kept is None:
                 yield f"{row.owner} {row.type} {row.data} follows from the registry and is not kept"

@@ -10,7 +10,7 @@ from typing import Any
 from lentra.addressing.address_map import refuse_address
 from lentra.addressing.prefix import parse_address
 from lentra.addressing.refusal import BadAddress, Refusal
-from lentra.registry.errors import AddressTaken, InUse, Invalid, KeptForService, StillAttached
+from lentra.registry.errors import AddressTaken, InUse, Invalid, KeptForService, NameTaken, StillAttached
 from lentra.registry.lookup.find import find
 from lentra.registry.lookup.locked import find_locked
 from lentra.registry.models import ADDRESS_KINDS, Address, Subnet
@@ -83,15 +83,13 @@ def record_addresses(
     made: list[Address] = []
     for n, one in enumerate(wanted):
         try:
-            made += _record(change, recorded, one, in_dns)
+            made += _record(change, recorded, one, in_dns, n)
         except Refusal as refusal:
-            if len(wanted) == 1:
-                raise
-            told = refusal.with_(
-                message=f"record {n + 1} ({one.name or one.address or 'without name'}): {refusal.message}"
-            )
-            told.field = f"records.{n}" + (f".{refusal.field}" if refusal.field else "")
-            raise told
+            raise _of_one(refusal, wanted, n)
+    try:
+        in_dns.refuse_taken()
+    except NameTaken as refusal:
+        raise _of_one(refusal, wanted, in_dns.places[refusal.conflicts[0]["range"]])
     change.added(made)
     for name in in_dns.unusable[:_TOLD]:
         change.note(
@@ -100,7 +98,20 @@ def record_addresses(
     return made
 
 
-def _record(change: Change, recorded: Recorded, wanted: AddressRequest, in_dns: NamesInDns) -> list[Address]:
+def _of_one(refusal: Refusal, wanted: Sequence[AddressRequest], n: int) -> Refusal:
+    """A refusal of one of several records: says which."""
+    if len(wanted) == 1:
+        return refusal
+    one = wanted[n]
+    words = f"record {n + 1} ({one.name or one.address or 'without name'}): {refusal.message}"
+    told = refusal.with_(message=words)
+    told.field = f"records.{n}" + (f".{refusal.field}" if refusal.field else "")
+    return told
+
+
+def _record(
+    change: Change, recorded: Recorded, wanted: AddressRequest, in_dns: NamesInDns, place: int
+) -> list[Address]:
     """The records that are wanted, entered among the subnet's, not yet stored."""
     subnet = recorded.subnet
     _check(wanted)
@@ -118,7 +129,8 @@ def _record(change: Change, recorded: Recorded, wanted: AddressRequest, in_dns: 
     families = {family for family, _ in places}
     made: list[Address] = []
     aliases, names = read_aliases(wanted.aliases), _names(recorded, wanted, families)
-    in_dns.refuse_taken([] if wanted.secondary else names, aliases, names[0] if wanted.secondary else "")
+    first = names[0] if wanted.secondary else ""
+    in_dns.claim([] if wanted.secondary else names, aliases, first, place)
     for name, (family, address) in zip(names, places, strict=True):
         recorded.refuse_taken_name(name, family, wanted.secondary)
         recorded.refuse_taken_mac(mac, family)
@@ -206,7 +218,9 @@ def edit_address(change: Change, address_ref: Any, values: dict[str, Any], versi
         values["aliases"] = read_aliases(values["aliases"])
     fresh = [values["name"]] if values.get("name", record.name) != record.name else []
     if fresh or set(values.get("aliases", ())) - set(record.aliases):
-        NamesInDns(subnet).refuse_taken(fresh, values.get("aliases", ()), record.name)
+        in_dns = NamesInDns(subnet)
+        in_dns.claim(fresh, values.get("aliases", ()), record.name)
+        in_dns.refuse_taken()
     if values.get("kind", "host") not in ADDRESS_KINDS:
         raise Invalid(f"{values['kind']!r} is not a kind of address", field="kind", suggestions=ADDRESS_KINDS)
     if values.get("mac"):
