@@ -185,16 +185,15 @@ class BootstrapView(RdapView):
 
 def _network(teller: Teller, family: int, first: int, last: int) -> Network:
     """The innermost network that the caller may see."""
-    found = network_at(teller.realm, family, first, last)
-    if found is None or not (teller.all or found.is_public):
+    found = network_at(teller.realm, family, first, last, public=not teller.all)
+    if found is None:
         raise Http404("no network holds it" if teller.all else "nothing public is known of it")
     return found
 
 
 def _network_of(teller: Teller, zone: DnsZone) -> Network | None:
     span = range_of(zone.name)
-    found = network_at(teller.realm, span.family, span.first, span.last) if span else None
-    return found if found and (teller.all or found.is_public) else None
+    return network_at(teller.realm, span.family, span.first, span.last, public=not teller.all) if span else None
 
 
 def _may_see(teller: Teller, zone: DnsZone) -> bool:

@@ -8,7 +8,7 @@ from datetime import datetime
 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix
-from lentra.addressing.special import kind_of_space
+from lentra.addressing.special import NOT_PUBLIC, kind_of_space
 from lentra.registry.lookup.any_of import begins
 from lentra.registry.models import DnsZone, ExtentRow, LedgerEntry, Pool, PoolRange, Project, Realm, Record, Subnet
 from lentra.registry.space.evidence import holding
@@ -46,9 +46,15 @@ class Network:
         return self.record.project
 
 
-def network_at(realm: Realm, family: int, first: int, last: int) -> Network | None:
+def network_at(realm: Realm, family: int, first: int, last: int, public: bool = False) -> Network | None:
     """The innermost network that holds all of a range, with the one around it; found by one step of an index, however many
-    blocks there are."""
+    blocks there are.
+
+    Args:
+        public: only if it is one that others can reach.
+    """
+    if public and any(one.family == family and one.first <= last and one.last >= first for one in NOT_PUBLIC):
+        return None
     ranges = PoolRange.objects.filter(realm=realm, family=family, first__lte=first, last__gte=last)
     nets: list[Network] = []
     for row in ranges.order_by("length", "pool_id").select_related("pool__project"):
@@ -58,7 +64,7 @@ def network_at(realm: Realm, family: int, first: int, last: int) -> Network | No
         extent = ExtentRow.objects.select_related("subnet__project").get(pk=key)
         if extent.subnet and last <= extent.prefix.last:
             nets.append(Network(realm, extent.subnet, extent.prefix, nets[-1] if nets else None))
-    if not nets:
+    if not nets or (public and not nets[-1].is_public):
         return None
     nets[-1].events = events_of(nets[-1].record)
     return nets[-1]
