@@ -1,14 +1,5 @@
 import { lazy, Suspense } from "react";
-
-/** One line of a menu: a page, an address outside, something to do, or something that is on or off. */
-export interface Item {
-  label: string;
-  to?: string;
-  href?: string;
-  file?: string; // what is written to a file
-  checked?: boolean;
-  onClick?: () => void;
-}
+import type { Item } from "./DropDownMenu";
 
 const DropDownMenu = lazy(() => import("./DropDownMenu").then((part) => ({ default: part.DropDownMenu })));
 

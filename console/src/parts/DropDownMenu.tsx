@@ -2,7 +2,16 @@ import Checkbox from "@mui/material/Checkbox";
 import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
 import { NavLink } from "react-router";
-import type { Item } from "./DropDown";
+
+/** One line of a menu: a page, an address outside, something to do, or something that is on or off. */
+export interface Item {
+  label: string;
+  to?: string;
+  href?: string;
+  file?: string; // what is written to a file
+  checked?: boolean;
+  onClick?: () => void;
+}
 
 export function DropDownMenu({ anchor, onClose, items }: { anchor: HTMLElement; onClose: () => void; items: Item[] }) {
   return (

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from lentra.cli.context import WrongUse
+from lentra.cli.options import WrongUse
 
 
 @dataclass

@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
 from typing import Any
 
-from django.db import models
 from django.db.models import Q, QuerySet
 
 from lentra.addressing.prefix import parse_range, range_text, ranges_text
 from lentra.registry.errors import Invalid
+from lentra.registry.estate.dns import DNS_KEYS, DNS_SECTIONS
+from lentra.registry.estate.section import SHOWS, SPARE, Section, by_name, by_name_in_realm, key_in_realm
 from lentra.registry.intakes.columns import COLUMNS
 from lentra.registry.intakes.records import KINDS, Said, TableKind, Values, field_value, text_of
-from lentra.registry.lookup.find import find
 from lentra.registry.models import (
-    BY_HAND_TYPES,
     DECLARED,
     Address,
     ApprovalRule,
-    DnsRecord,
-    DnsZone,
     KeepOut,
     Link,
     PlannedNeed,
@@ -35,13 +31,6 @@ from lentra.registry.models import (
     Tier,
     Zone,
 )
-from lentra.registry.operations.dns.keep_dns_zone import (
-    add_dns_record,
-    add_dns_zone,
-    edit_dns_record,
-    edit_dns_zone,
-    remove_dns_zone,
-)
 from lentra.registry.operations.links.keep_link import add_link, edit_link, remove_link
 from lentra.registry.operations.pools.add_keep_out import remove_keep_out
 from lentra.registry.operations.pools.carve_pool import give_back_pool
@@ -55,102 +44,7 @@ from lentra.registry.operations.setup.remove_realm import remove_realm
 from lentra.registry.operations.setup.remove_record import remove_record
 from lentra.registry.operations.subnets.give_back import give_back_subnet
 from lentra.registry.operations.subnets.record_addresses import release_address
-from lentra.registry.rules.dns import NAME_TEMPLATES, domain_name, record_follows, zone_follows
 from lentra.registry.rules.quotas import LIMITS
-from lentra.registry.transactions.change import Change
-
-Told = dict[str, Any]
-_SHOWS = ("one_shows", "other_shows")
-_LISTS = (
-    "ranges",
-    "projects",
-    "tiers",
-    "forbidden",
-    "dhcp",
-    "dhcp_excluded",
-    "name_servers",
-    "servers",
-    "ds",
-    *_SHOWS,
-)
-_MAPPINGS = ("labels", "v4", "v6")
-_SPARE = ("prefix", "address", "mask", "first", "last")
-
-
-@dataclass(frozen=True)
-class Section:
-    """One section of an estate file.
-
-    Args:
-        name: of the section.
-        model: of its records.
-        kind: how a record is read, found, made, edited and told.
-        fields: what an entry may say, beside its key.
-        keyed: the fields that its key stands for.
-        key: the key of a record.
-        said: a key as the fields that it stands for.
-        rows: the records of a realm, of a project, or all of them, in order.
-        remove: takes a record away.
-    """
-
-    name: str
-    model: Any
-    kind: TableKind
-    fields: tuple[str, ...]
-    key: Callable[[Any], str]
-    said: Callable[[str], dict[str, str]]
-    rows: Callable[[Realm | None, Project | None], QuerySet | None]
-    remove: Callable[[Change, Any], Any]
-
-    def told(self, record: Any) -> Told:
-        """A record as an entry: what it has beside its key, in the order of the fields."""
-        texts = {**self.kind.told(record)}
-        if self.name == "pools":
-            texts["ranges"] = texts.pop("prefix")
-        if self.name == "reservations":
-            texts["range"] = texts.pop("prefix")
-        keyed = self.said(self.key(record))
-        return {n: self._plain(n, texts[n]) for n in self.fields if texts.get(n) and n not in keyed}
-
-    def _plain(self, name: str, text: str) -> Any:
-        """A text as the value that a file has for it."""
-        column = {field.name: field for field in self.model._meta.concrete_fields}.get(name)
-        if isinstance(column, models.BooleanField):
-            return text == "true"
-        if name in _LISTS:
-            return text.split(" ") if name == "ranges" else text.split(", ")
-        if name in _MAPPINGS:
-            pairs = (part.split("=", 1) for part in text.split("; "))
-            return {key: int(value) if name != "labels" else value for key, value in pairs if value != "None"}
-        counts = name == "room" or (isinstance(column, models.IntegerField) and not column.is_relation)
-        if counts and text.isdigit():
-            return int(text)
-        return text
-
-    def texts(self, key: str, facts: Mapping[str, Any]) -> dict[str, str]:
-        """A key and what an entry says, as the texts that its kind is read from."""
-        said = {name: written(value) for name, value in facts.items() if name != "was"}
-        if self.name == "pools" and "ranges" in said:
-            said["prefix"] = said.pop("ranges").replace(",", "")
-        if "range" in said:
-            said["prefix"] = said.pop("range")
-        return {**{name: text for name, text in said.items() if text}, **self.said(key)}
-
-
-def written(value: Any) -> str:
-    """A value of a file as text."""
-    if isinstance(value, list):
-        return ", ".join(written(one) for one in value)
-    return text_of(value)
-
-
-def _name(text: str) -> dict[str, str]:
-    return {"name": text}
-
-
-def _in_realm(text: str) -> dict[str, str]:
-    realm, _, name = text.partition(":")
-    return {"realm": realm, "name": name}
 
 
 def _plain_kind(kind: str, model: Any, names: tuple[str, ...], **own: Any) -> TableKind:
@@ -192,13 +86,7 @@ _RULE = (
     *("when", "decision", "place", "limit", "limit_v6", "hours", "time_zone", "realm", "pool", "project", "tier"),
     *("environment", "holds", "reminds_after", "lapses_after", "about"),
 )
-_LINK = ("one", "other", "kind", *_SHOWS, "passes_on", "since", "reason", "about")
-_DNS_ZONE = (
-    *("project", "delegated", "primary", "contact", "servers", "ds", "ttl", "negative_ttl", *NAME_TEMPLATES),
-    *("names_end", "address", "every", "about"),
-)
-_DNS_LISTS = ("servers", "ds")
-_DNS_RECORD, _SAID = ("ttl", "about"), ("owner", "type", "data")
+_LINK = ("one", "other", "kind", *SHOWS, "passes_on", "since", "reason", "about")
 _NEED = ("pool", "family", "length", "count", "day", "project", "reason")
 
 
@@ -222,70 +110,9 @@ def _read_sheet(said: Said) -> Values:
 
 def _read_link(said: Said) -> Values:
     return {
-        name: [part.strip() for part in text.split(",")] if name in _SHOWS else field_value(Link, name, text)
+        name: [part.strip() for part in text.split(",")] if name in SHOWS else field_value(Link, name, text)
         for name, text in said.items()
     }
-
-
-def _read_dns_zone(said: Said) -> Values:
-    values = {
-        name: [part.strip() for part in text.split(",")]
-        if name in _DNS_LISTS
-        else field_value(DnsZone, name, text)
-        for name, text in said.items()
-    }
-    values["name"] = domain_name(said["name"], "DNS zones")
-    return {**values, **zone_follows(DnsZone(**values), values.keys() - {"name"})}
-
-
-def _told_dns_zone(record: DnsZone) -> dict[str, str]:
-    told = {name: text_of(getattr(record, name)) for name in ("name", "realm", *_DNS_ZONE)}
-    return told if record.delegated else {**told, "delegated": ""}
-
-
-def _dns_zones(realm: Realm | None, project: Project | None) -> QuerySet:
-    found = DnsZone.objects.select_related("realm", "project").order_by("realm__name", "name")
-    found = found.filter(realm=realm) if realm else found
-    return found.filter(project=project) if project else found
-
-
-def _read_dns_record(said: Said) -> Values:
-    values = {name: field_value(DnsRecord, name, text) for name, text in said.items() if name in _DNS_RECORD}
-    zone = find(DnsZone, said["dns_zone"], "DNS records")
-    values |= {"dns_zone": zone, **{name: said[name] for name in _SAID}}
-    return {**values, **record_follows(DnsRecord(**values), _SAID)}
-
-
-def _told_dns_record(record: DnsRecord) -> dict[str, str]:
-    return {name: text_of(getattr(record, name)) for name in _DNS_RECORD} | _said_dns_record(
-        _key_of_dns_record(record)
-    )
-
-
-def _key_of_dns_record(record: DnsRecord) -> str:
-    """Where it stands and what it says: ``fleet:ferry.example @ MX 10 post.ferry.example.``."""
-    return f"{_realmed(record.dns_zone)} {record.owner} {record.type} {record.data}"
-
-
-def _said_dns_record(key: str) -> dict[str, str]:
-    zone, owner, kind, data = [*key.split(maxsplit=3), "", "", ""][:4]
-    if ":" not in zone or kind not in BY_HAND_TYPES or not data:
-        raise Invalid(
-            f"{key[:100]!r} is no key of a DNS record: it is REALM:ZONE NAME TYPE DATA",
-            field="DNS records",
-            received=key[:100],
-            rule=f"a type is one of {', '.join(BY_HAND_TYPES)}",
-            suggestions=["fleet:ferry.example @ MX 10 post.ferry.example."],
-        )
-    return {"dns_zone": zone, "owner": owner, "type": kind, "data": data}
-
-
-def _dns_records(realm: Realm | None, project: Project | None) -> QuerySet:
-    found = DnsRecord.objects.select_related("dns_zone__realm").order_by(
-        "dns_zone__realm__name", "dns_zone__name", "owner", "type", "data"
-    )
-    found = found.filter(dns_zone__realm=realm) if realm else found
-    return found.filter(dns_zone__project=project) if project else found
 
 
 def _links(realm: Realm | None, project: Project | None) -> QuerySet | None:
@@ -300,7 +127,7 @@ def _told_need(record: PlannedNeed) -> dict[str, str]:
 
 def _told_rule(record: ApprovalRule) -> dict[str, str]:
     told = {name: text_of(getattr(record, name)) for name in ("name", *_RULE)}
-    return {**told, **({"pool": _realmed(record.pool)} if record.pool else {})}
+    return {**told, **({"pool": key_in_realm(record.pool)} if record.pool else {})}
 
 
 def _told_quota(record: Quota) -> dict[str, str]:
@@ -313,7 +140,7 @@ def _key_of_quota(record: Quota) -> str:
     """Its project, and where it counts: ``ticketing``, ``ticketing in pool mainland:ticket-hall``."""
     for name in ("realm", "region", "pool"):
         if (place := getattr(record, name)) is not None:
-            return f"{record.project.name} in {name} {_realmed(place) if name == 'pool' else place.name}"
+            return f"{record.project.name} in {name} {key_in_realm(place) if name == 'pool' else place.name}"
     return record.project.name
 
 
@@ -336,7 +163,7 @@ def _quota_there(values: Values) -> Any:
 
 
 def _columns(table: str, *besides: str) -> tuple[str, ...]:
-    return tuple(c.name for c in COLUMNS[table] if c.name not in (*_SPARE, *besides))
+    return tuple(c.name for c in COLUMNS[table] if c.name not in (*SPARE, *besides))
 
 
 def _of_pool(model: Any) -> Callable[[Realm | None, Project | None], QuerySet | None]:
@@ -414,10 +241,6 @@ def _key_of_keep_out(record: KeepOut) -> str:
     return f"{record.realm.name}:{record.range_text}"
 
 
-def _realmed(record: Any) -> str:
-    return f"{record.realm.name}:{record.name}"
-
-
 def _said_reservation(key: str) -> dict[str, str]:
     return {"name": key.partition(":")[2]}
 
@@ -427,11 +250,8 @@ def canonical(section: str, key: str) -> str:
     if section == "keep-outs":
         realm, _, text = key.partition(":")
         return f"{realm}:{range_text(*parse_range(text))}"
-    if section == "DNS zones":
-        realm, _, text = key.partition(":")
-        return f"{realm}:{domain_name(text, section)}"
-    if section == "DNS records":
-        return _key_of_dns_record(DnsRecord(**_read_dns_record(_said_dns_record(key))))
+    if section in DNS_KEYS:
+        return DNS_KEYS[section](key)
     return key
 
 
@@ -444,7 +264,7 @@ SECTIONS: dict[str, Section] = {
             _plain_kind("realm", Realm, _REALM, add=lambda change, values: add_realm(change, values)),
             _REALM,
             lambda record: record.name,
-            _name,
+            by_name,
             lambda realm, project: (
                 None if project else Realm.objects.filter(**({"pk": realm.pk} if realm else {})).order_by("name")
             ),
@@ -462,7 +282,7 @@ SECTIONS: dict[str, Section] = {
             ),
             _SHEET,
             lambda record: record.name,
-            _name,
+            by_name,
             _set_up(Sheet),
             lambda change, record: remove_record(change, "rule sheet", record.pk),
         ),
@@ -473,7 +293,7 @@ SECTIONS: dict[str, Section] = {
                 KINDS[name],
                 _columns(name, "name"),
                 lambda record: record.name,
-                _name,
+                by_name,
                 rows,
                 lambda change, record, kind=kind: remove_record(change, kind, record.pk),  # type: ignore[misc]
             )
@@ -498,8 +318,8 @@ SECTIONS: dict[str, Section] = {
             Pool,
             KINDS["pools"],
             ("ranges", *_columns("pools", "name", "realm")),
-            _realmed,
-            _in_realm,
+            key_in_realm,
+            by_name_in_realm,
             _pools,
             lambda change, record: give_back_pool(change, record.pk),
         ),
@@ -526,7 +346,7 @@ SECTIONS: dict[str, Section] = {
             ),
             _LINK,
             lambda record: record.name,
-            _name,
+            by_name,
             _links,
             lambda change, record: remove_link(change, record.pk),
         ),
@@ -535,7 +355,7 @@ SECTIONS: dict[str, Section] = {
             Reservation,
             KINDS["reservations"],
             ("range", *_columns("reservations", "name")),
-            _realmed,
+            key_in_realm,
             _said_reservation,
             _of_pool(Reservation),
             lambda change, record: give_back_reservation(change, record.pk),
@@ -546,7 +366,7 @@ SECTIONS: dict[str, Section] = {
             _plain_kind("planned need", PlannedNeed, _NEED, told=_told_need),
             _NEED,
             lambda record: record.name,
-            _name,
+            by_name,
             _needs,
             lambda change, record: remove_record(change, "planned need", record.pk),
         ),
@@ -556,7 +376,7 @@ SECTIONS: dict[str, Section] = {
             _plain_kind("approval rule", ApprovalRule, _RULE, told=_told_rule),
             _RULE,
             lambda record: record.name,
-            _name,
+            by_name,
             _set_up(ApprovalRule, "realm", "pool__realm", "project", "tier"),
             lambda change, record: remove_record(change, "approval rule", record.pk),
         ),
@@ -577,42 +397,7 @@ SECTIONS: dict[str, Section] = {
             _quotas,
             lambda change, record: remove_record(change, "quota", record.pk),
         ),
-        Section(
-            "DNS zones",
-            DnsZone,
-            TableKind(
-                DnsZone.KIND,
-                read=_read_dns_zone,
-                there=lambda values: DnsZone.objects.filter(realm=values["realm"], name=values["name"]).first(),
-                add=lambda change, values: add_dns_zone(change, {"host_names": "", **values}),
-                edit=lambda change, record, values: edit_dns_zone(change, record.pk, values),
-                told=_told_dns_zone,
-            ),
-            _DNS_ZONE,
-            _realmed,
-            _in_realm,
-            _dns_zones,
-            lambda change, record: remove_dns_zone(change, record.pk),
-        ),
-        Section(
-            "DNS records",
-            DnsRecord,
-            TableKind(
-                DnsRecord.KIND,
-                read=_read_dns_record,
-                there=lambda values: DnsRecord.objects.filter(
-                    **{name: values[name] for name in ("dns_zone", *_SAID)}
-                ).first(),
-                add=add_dns_record,
-                edit=lambda change, record, values: edit_dns_record(change, record.pk, values),
-                told=_told_dns_record,
-            ),
-            _DNS_RECORD,
-            _key_of_dns_record,
-            _said_dns_record,
-            _dns_records,
-            lambda change, record: remove_record(change, DnsRecord.KIND, record.pk),
-        ),
+        *DNS_SECTIONS,
         Section(
             "address records",
             Address,
@@ -655,8 +440,8 @@ _SUBNETS = Section(
     Subnet,
     TableKind("subnet", _not_alone, _not_alone, _not_alone, _not_alone, _told_subnet),
     ("range", *_columns("subnets", "name", "realm", "state")),
-    _realmed,
-    _in_realm,
+    key_in_realm,
+    by_name_in_realm,
     _subnets,
     lambda change, record: give_back_subnet(change, record.pk),
 )
