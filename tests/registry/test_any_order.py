@@ -12,6 +12,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, 
 from lentra.addressing.extents import State
 from lentra.addressing.prefix import Prefix, containing, parse_prefix
 from lentra.addressing.refusal import Refusal
+from tests.registry.test_dns import add_zone, keep
 
 
 @pytest.fixture(autouse=True)
@@ -23,7 +24,8 @@ BASE = parse_prefix("10.40.0.0/20")
 
 
 class AnyOrder(RuleBasedStateMachine):
-    """Requests, holds, growth, reservations, releases, carving, keep-outs and upkeep in random order, in one realm."""
+    """Requests, holds, growth, reservations, releases, carving, keep-outs, hosts with their names in DNS, renumberings and
+    upkeep in random order, in one realm."""
 
     def __init__(self):
         super().__init__()
@@ -34,6 +36,8 @@ class AnyOrder(RuleBasedStateMachine):
         self.living: list[int] = []
         self.kept: list[int] = []
         self.moves = 0
+        add_zone(self.world, "ferry.example", gateway_names="gate.{subnet}")
+        add_zone(self.world, "40.10.in-addr.arpa")
 
     def attempt(self, work, *values, **named):
         """Do something; a refusal must leave a reason."""
@@ -72,7 +76,40 @@ class AnyOrder(RuleBasedStateMachine):
         from lentra.registry.operations.subnets.give_back import give_back_subnet
 
         number = self.living.pop(pick % len(self.living))
-        self.attempt(self.world.do, give_back_subnet, number, at_once=at_once)
+        self.attempt(self.world.do, give_back_subnet, number, at_once=at_once, despite_use=number % 2 == 0)
+
+    @precondition(lambda self: self.living)
+    @rule(
+        pick=st.integers(0, 99),
+        name=st.sampled_from(["crane", "light_1", "light-1", "horn"]),
+        aliases=st.sampled_from([[], [], ["quay"], ["horn"]]),
+    )
+    def host(self, pick, name, aliases):
+        from lentra.registry.operations.subnets.record_addresses import AddressRequest, record_addresses
+
+        wanted = AddressRequest(name=name, aliases=aliases, secondary=pick % 5 == 0)
+        self.attempt(self.world.do, record_addresses, self.living[pick % len(self.living)], wanted)
+
+    @rule(pick=st.integers(0, 99), how=st.sampled_from(["release", "aliases", "name"]))
+    def change_host(self, pick, how):
+        from lentra.registry.models import Address
+        from lentra.registry.operations.subnets.record_addresses import edit_address, release_address
+
+        there = list(Address.objects.filter(realm=self.world.realm).order_by("pk"))
+        if not there:
+            return
+        record = there[pick % len(there)].pk
+        if how == "release":
+            self.attempt(self.world.do, release_address, record)
+        else:
+            values = (
+                {"aliases": ["quay", "pier"][: pick % 3]} if how == "aliases" else {"name": f"buoy-{pick % 3}"}
+            )
+            self.attempt(self.world.do, edit_address, record, values)
+
+    @rule()
+    def names_are_kept(self):
+        keep()
 
     @precondition(lambda self: self.living)
     @rule(
