@@ -68,12 +68,10 @@ class NamesInDns:
         beside = Address.objects.filter(realm=realm, name__in=self._names).exclude(subnet=self._subnet)
         alike = beside.filter(replaced_by=None, replaces=None).select_related(*_NAMED)[:_MOST]
         for record in (*alike, *_just_recorded(realm)):
+            if {record.pk, record.replaces_id} & own:
+                continue
             aliased = (naming.alias(record.subnet, alias) for alias in record.aliases)
-            for whole in (
-                ()
-                if {record.pk, record.replaces_id} & own
-                else (naming.host(record.subnet, record.name), *aliased)
-            ):
+            for whole in (naming.host(record.subnet, record.name), *aliased):
                 if whole in given:
                     whose = f"{record.name} ({record.text}, {record.subnet.name})"
                     raise _taken(whole, given[whole], whose, record.pk)
