@@ -5,6 +5,7 @@ from __future__ import annotations
 from lentra.registry.models import Person, Pool
 from lentra.registry.naming.keeping import keep_anew
 from lentra.registry.operations.pools.mend_space import mend_space
+from lentra.registry.reports.verify import snapshot
 from lentra.registry.reports.verify_names import NamesCheck
 from lentra.registry.rules.permissions import require
 from lentra.registry.transactions.clock import Clock
@@ -33,7 +34,9 @@ def mend_registry(
             render=lambda words, _: words,
         )
         mended += outcome.answer
-    if any(NamesCheck(None).offences()):
+    with snapshot():
+        wrong = any(NamesCheck(None).offences())
+    if wrong:
         mended.append("the entries of all DNS zones are derived anew")
         if not preview:
             keep_anew()

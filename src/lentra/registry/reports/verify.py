@@ -60,7 +60,7 @@ def verify(only: Realm | None = None) -> dict[str, Any]:
     Returns:
         ``clean``, what was ``checked`` (counts), and the ``offences`` with rule, what and where.
     """
-    with _snapshot():
+    with snapshot():
         offences: list[Offence] = []
         checked = {"pools": 0, "extents": 0, "subnets": 0, "records": 0, "name_entries": 0, "ledger_entries": 0}
         for realm in _in(Realm.objects.order_by("pk"), only, "pk"):
@@ -98,7 +98,7 @@ def _in(rows: QuerySet[Any], only: Realm | None, field: str = "realm") -> QueryS
 
 
 @contextmanager
-def _snapshot() -> Iterator[None]:
+def snapshot() -> Iterator[None]:
     """A transaction that sees the registry as it was at one moment."""
     if connection.in_atomic_block:  # a caller's transaction: its own view has to do
         yield
