@@ -262,7 +262,8 @@ def _source(realm: Realm, which: Q, ranges: list[Prefix], words: str, reserved: 
 
 def _on_their_way(realm: Realm) -> dict[int, str]:
     """What renumberings of a realm move already, on either side: number -> the renumbering's name."""
-    living = Move.objects.filter(realm=realm, state__in=LIVING_MOVES)
+    under_way = {"renumbering__realm": realm, "renumbering__state": "moving"}  # by which an index finds them
+    living = Move.objects.filter(**under_way, state__in=LIVING_MOVES)
     rows = living.values_list("old_id", "new_id", "renumbering__name")
     return {number: name for old, new, name in rows for number in (old, new)}
 
